@@ -1,0 +1,1 @@
+"""Pitch: tracking one voice, forming notes, measuring each of them."""

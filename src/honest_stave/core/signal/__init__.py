@@ -1,0 +1,1 @@
+"""Frames, spectra, envelopes, peaks and conversions: what several engines share."""

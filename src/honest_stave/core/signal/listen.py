@@ -1,0 +1,88 @@
+"""What a reading listens to: channels chosen, a filter, a stretch of the take."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from scipy import signal as dsp
+
+from honest_stave.core.errors import BadInput
+
+Channels = Literal["sum", "left", "right", "difference"]
+Mono = NDArray[np.float32]
+
+# 22.05 kHz holds two harmonics of the highest pitch we read (4.2 kHz).
+ANALYSIS_RATE = 22050
+
+
+@dataclass(frozen=True)
+class ListenSettings:
+    """How a reading hears its take; the take itself is never changed.
+
+    Args:
+        channels: which channels are listened to.
+        low_cut_hz: sound below is left out; 0 for no cut.
+        high_cut_hz: sound above is left out; 0 for no cut.
+        from_s: start of the stretch that is read.
+        to_s: its end; 0 for the end of the take.
+    """
+
+    channels: Channels = "sum"
+    low_cut_hz: float = 0.0
+    high_cut_hz: float = 0.0
+    from_s: float = 0.0
+    to_s: float = 0.0
+
+
+def to_mono(samples: NDArray[np.float32], channels: Channels) -> Mono:
+    """One channel out of ``samples`` (frames, channels).
+
+    A channel that is silent throughout does not halve the sum.
+    """
+    if samples.shape[1] == 1:
+        return np.ascontiguousarray(samples[:, 0])
+    if channels == "left":
+        return np.ascontiguousarray(samples[:, 0])
+    if channels == "right":
+        return np.ascontiguousarray(samples[:, 1])
+    if channels == "difference":
+        return (samples[:, 0] - samples[:, 1]) * np.float32(0.5)
+    heard = [c for c in range(samples.shape[1]) if np.any(samples[:, c])]
+    return samples[:, heard or [0]].mean(axis=1, dtype=np.float32)
+
+
+def prepare(samples: NDArray[np.float32], rate: int, settings: ListenSettings) -> tuple[Mono, float]:
+    """The mono signal at ``ANALYSIS_RATE`` that an engine reads, and where it begins.
+
+    Args:
+        samples: (frames, channels), full scale 1.
+        rate: sampling rate in Hz.
+        settings: channels, filter and stretch.
+
+    Returns:
+        The signal without constant offset, and the take's moment (s) of its first sample.
+
+    Raises:
+        BadInput: the stretch holds no sound.
+    """
+    first = round(max(settings.from_s, 0.0) * rate)
+    last = min(len(samples), round(settings.to_s * rate)) if settings.to_s > 0 else len(samples)
+    if last <= first:
+        raise BadInput(
+            "The stretch to read is empty.",
+            f"It goes from {settings.from_s:g} s to {settings.to_s:g} s in a take of "
+            f"{len(samples) / rate:g} s. Choose a later end.",
+        )
+    mono = to_mono(samples[first:last], settings.channels)
+    mono = mono - np.float32(np.mean(mono, dtype=np.float64))
+    mono = soxr.resample(mono, rate, ANALYSIS_RATE) if rate != ANALYSIS_RATE else mono
+    nyquist_hz = ANALYSIS_RATE / 2
+    if 0 < settings.low_cut_hz < nyquist_hz:
+        sos = dsp.butter(4, settings.low_cut_hz, "highpass", fs=ANALYSIS_RATE, output="sos")
+        mono = dsp.sosfiltfilt(sos, mono).astype(np.float32) if len(mono) > 64 else mono
+    if 0 < settings.high_cut_hz < nyquist_hz:
+        sos = dsp.butter(4, settings.high_cut_hz, "lowpass", fs=ANALYSIS_RATE, output="sos")
+        mono = dsp.sosfiltfilt(sos, mono).astype(np.float32) if len(mono) > 64 else mono
+    return np.ascontiguousarray(mono, np.float32), first / rate
