@@ -23,6 +23,22 @@ LOWEST_HZ = 60.0
 RANGE_DB = 66.0
 # Attacks closer than this are one.
 CLOSEST_S = 0.045
+# A dip is looked for among its neighbours within this time on either side.
+DIP_REACH_S = 0.13
+SHALLOWEST_DIP_DB = 2.0
+# Below this range under the loudest moment there are rests, not dips.
+DIP_RANGE_DB = 42.0
+# Dips within this time are compared; two of the others as deep make a tremolo.
+DIP_NEIGHBOURHOOD_S = 0.7
+DIP_ABOVE_USUAL = 1.5
+DEEPEST_DIP_DB = 15.0
+# Six dB down and up again say as much as a stroke of 3.6 dB.
+DIP_WORTH = 0.6
+# Strokes that count, and the strength from which a line is one of clear strokes.
+CLEAR_STROKE_DB = 1.5
+CLEAR_LINE_DB = 3.5
+# A dip this near to a stroke is the silence before it.
+DIP_OF_STROKE_S = 0.08
 
 
 @dataclass(frozen=True)
@@ -70,6 +86,62 @@ def rise_curve(signal: Mono) -> NDArray[np.float32]:
     rise = np.zeros(len(levels), np.float32)
     rise[LAG_FRAMES:] = np.maximum(levels[LAG_FRAMES:] - before[:-LAG_FRAMES], 0.0).mean(axis=1)
     return rise
+
+
+def find_dips(level_db: NDArray[np.float32], hop_s: float) -> Attacks:
+    """Moments at which the level has dipped and rises again: a note begun anew softly.
+
+    Vibrato and tremolo dip too, but every cycle alike: each dip is measured against the
+    others around it, and only what it is deeper than they are counts.
+
+    Args:
+        level_db: (steps,) level of the signal.
+        hop_s: seconds between steps.
+
+    Returns:
+        The lowest moment of each dip; the strength is the attack that the dip is worth.
+    """
+    reach = round(DIP_REACH_S / hop_s) // 2 * 2 + 1
+    smooth = ndimage.uniform_filter1d(level_db.astype(np.float64), 3, mode="nearest")
+    smooth = np.maximum(smooth, smooth.max(initial=-120.0) - DIP_RANGE_DB)
+    lowest = smooth == ndimage.minimum_filter1d(smooth, reach, mode="nearest")
+    lowest &= smooth > smooth.max(initial=-120.0) - DIP_RANGE_DB
+    before = ndimage.maximum_filter1d(smooth, reach, origin=reach // 2, mode="nearest")
+    after = ndimage.maximum_filter1d(smooth, reach, origin=-(reach // 2), mode="nearest")
+    depth = np.minimum(before, after) - smooth
+    found = np.flatnonzero(lowest & (depth >= SHALLOWEST_DIP_DB))
+    time_s, depth_db = found * hop_s, depth[found]
+    usual = np.zeros(len(found))
+    for i in range(len(found)):
+        around = np.abs(time_s - time_s[i]) < DIP_NEIGHBOURHOOD_S
+        others = np.sort(np.delete(depth_db[around], int(np.sum(around[:i]))))
+        usual[i] = others[-2] if len(others) >= 2 else 0.0
+    worth = DIP_WORTH * np.minimum(depth_db - DIP_ABOVE_USUAL * usual, DEEPEST_DIP_DB)
+    kept = worth > 0
+    return Attacks(time_s[kept], worth[kept].astype(np.float32))
+
+
+def join_attacks(strokes: Attacks, dips: Attacks) -> Attacks:
+    """Both kinds in order of time; a dip near a stroke only lends it its strength.
+
+    In a line whose notes begin with clear strokes, a dip without one is a beating of the
+    sound and counts for less.
+    """
+    clear = strokes.strength[strokes.strength >= CLEAR_STROKE_DB]
+    usual = float(np.percentile(clear, 75)) if len(clear) else 0.0
+    worth = np.clip(CLEAR_LINE_DB / usual, 0.4, 1.0) if usual > 0 else 1.0
+    strength = strokes.strength.copy()
+    alone = np.ones(len(dips.time_s), bool)
+    for i, time_s in enumerate(dips.time_s):
+        near = np.flatnonzero(np.abs(strokes.time_s - time_s) < DIP_OF_STROKE_S)
+        if len(near):
+            best = near[np.argmax(strength[near])]
+            strength[best] = max(strength[best], dips.strength[i])
+            alone[i] = False
+    time = np.concatenate([strokes.time_s, dips.time_s[alone]])
+    strength = np.concatenate([strength, np.float32(worth) * dips.strength[alone]])
+    order = np.argsort(time, kind="stable")
+    return Attacks(time[order], strength[order])
 
 
 def find_attacks(signal: Mono, *, weakest: float = 0.6) -> Attacks:

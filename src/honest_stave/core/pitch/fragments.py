@@ -25,9 +25,7 @@ SNAP_FRAMES = 6
 SLOPE_HALF = 12.0
 # Differences beyond this cost no more, in semitones.
 FARTHEST_SEMITONES = 3.0
-# Price at which a cut is kept by default (seconds x semitones^2) ...
-DEFAULT_PRICE = 0.04
-# ... and the attack strength in dB that alone is worth as much.
+# An attack of this strength in dB is worth the usual price of a cut by itself.
 ATTACK_DB = 3.0
 # A short glide belongs to the note it leads to rather than to the one it leaves.
 BACKWARD_FACTOR = 2.0
@@ -86,13 +84,14 @@ def _cuts(
     return sorted(cuts)
 
 
-def cut_line(track: Track, attacks: Attacks, tuning_cents: float) -> Fragments:
+def cut_line(track: Track, attacks: Attacks, *, tuning_cents: float, split_price: float) -> Fragments:
     """Cuts the line of ``track`` and prices every cut.
 
     Args:
         track: the pitch line.
         attacks: attacks heard in the same signal.
         tuning_cents: what the recording is off A 440.
+        split_price: usual price of a cut, seconds x semitones^2.
     """
     line = bridged_pitch(track.pitch)
     known = ~np.isnan(line)
@@ -116,7 +115,8 @@ def cut_line(track: Track, attacks: Attacks, tuning_cents: float) -> Fragments:
     pitch = np.array([float(np.median(smooth[a:b])) for a, b in zip(starts, ends, strict=True)])
     weight = np.array([float(frame_weight[a:b].sum()) for a, b in zip(starts, ends, strict=True)])
     attack_db, attack_s = _attacks_at(starts, attacks, attack_frames)
-    price = _price_cuts(pitch, weight, attack_db, np.array(fresh, bool))
+    attack_price = split_price * np.square(attack_db / ATTACK_DB)
+    price = _price_cuts(pitch, weight, attack_price, np.array(fresh, bool))
     return Fragments(
         np.array(starts, np.int64), np.array(ends, np.int64), pitch, weight, price, attack_db, attack_s
     )
@@ -141,7 +141,7 @@ def _attacks_at(
 def _price_cuts(
     pitch: NDArray[np.float64],
     weight: NDArray[np.float64],
-    attack_db: NDArray[np.float64],
+    attack_price: NDArray[np.float64],
     fresh: NDArray[np.bool_],
 ) -> NDArray[np.float64]:
     """Price of the cut before each piece, by greedy joining."""
@@ -152,7 +152,6 @@ def _price_cuts(
     left = np.arange(-1, count - 1)
     alive = np.ones(count, bool)
     version = np.zeros(count, np.int64)
-    attack_price = DEFAULT_PRICE * np.square(attack_db / ATTACK_DB)
 
     def cost(a: int, b: int) -> float:
         distance = min(abs(mean[a] - mean[b]), FARTHEST_SEMITONES)
