@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 Values = NDArray[np.float64]
 
-INTERCEPT = -3.0
-WEIGHTS = (5.0, 1.2, -0.05, 0.02, -1.0, 0.5, 1.0)
-LEAST, MOST = 0.02, 0.99
+INTERCEPT = -16.734
+WEIGHTS = (6.266, 0.972, -0.116, 0.015, -1.384, 0.825, 13.147)
+LEAST, MOST = 0.01, 0.99
 
 
 def confidence_features(
