@@ -90,9 +90,7 @@ def _heaviest_semitone(
     return votes.argmax(axis=1).astype(np.float64)
 
 
-def _heaviest_piece(
-    weight: NDArray[np.float64], note_of: NDArray[np.int64], notes: int
-) -> NDArray[np.int64]:
+def _heaviest_piece(weight: NDArray[np.float64], note_of: NDArray[np.int64], notes: int) -> NDArray[np.int64]:
     order = np.lexsort((weight, note_of))
     last = np.searchsorted(note_of[order], np.arange(notes), side="right") - 1
     return order[last]

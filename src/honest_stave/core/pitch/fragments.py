@@ -71,9 +71,7 @@ def bridged_pitch(pitch: NDArray[np.float32]) -> NDArray[np.float64]:
     return filled
 
 
-def _cuts(
-    semitone: NDArray[np.float64], first: int, last: int, attack_frames: NDArray[np.int64]
-) -> list[int]:
+def _cuts(semitone: NDArray[np.float64], first: int, last: int, attack_frames: NDArray[np.int64]) -> list[int]:
     """Frames inside (first, last) at which the line is cut."""
     changes = first + 1 + np.flatnonzero(np.diff(semitone[first:last]) != 0)
     inside = attack_frames[(attack_frames > first + 1) & (attack_frames < last - 1)]
@@ -117,9 +115,7 @@ def cut_line(track: Track, attacks: Attacks, *, tuning_cents: float, split_price
     attack_db, attack_s = _attacks_at(starts, attacks, attack_frames)
     attack_price = split_price * np.square(attack_db / ATTACK_DB)
     price = _price_cuts(pitch, weight, attack_price, np.array(fresh, bool))
-    return Fragments(
-        np.array(starts, np.int64), np.array(ends, np.int64), pitch, weight, price, attack_db, attack_s
-    )
+    return Fragments(np.array(starts, np.int64), np.array(ends, np.int64), pitch, weight, price, attack_db, attack_s)
 
 
 def _attacks_at(

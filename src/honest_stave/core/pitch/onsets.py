@@ -59,9 +59,7 @@ def onset_after_silence(signal: Mono, near_s: float, until_s: float) -> float:
     return near_s if found is None else start_s + found * STEP_S
 
 
-def harmonic_onset(
-    signal: Mono, near_s: float, until_s: float, pitch: float, before: float | None
-) -> float | None:
+def harmonic_onset(signal: Mono, near_s: float, until_s: float, pitch: float, before: float | None) -> float | None:
     """Onset (s) read from the harmonics of ``pitch``, or None where they tell nothing.
 
     Args:

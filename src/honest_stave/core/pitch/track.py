@@ -132,9 +132,7 @@ def _rivals(
     )
 
 
-def follow_pitch(
-    signal: Mono, *, lowest: float, highest: float, progress: Progress = no_progress
-) -> Track:
+def follow_pitch(signal: Mono, *, lowest: float, highest: float, progress: Progress = no_progress) -> Track:
     """Follows the one voice in ``signal``.
 
     Args:

@@ -1,0 +1,1 @@
+"""Beats, meter, the tempo map: the only converter between seconds and beats."""

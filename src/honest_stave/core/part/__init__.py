@@ -1,0 +1,1 @@
+"""Parts: notes and their edits, the list of events that is heard, written and proven."""

@@ -1,0 +1,65 @@
+"""The one list of events: the player sounds it, the writers write it, the proof compares with it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from honest_stave.core.part.notes import Note, Part
+
+# Bends are stepped at most this often and this finely: under what the ear hears as steps.
+BEND_STEP_S = 0.008
+BEND_STEP_CENTS = 3.0
+PERCUSSION = "drums"
+
+
+@dataclass(frozen=True)
+class Sounding:
+    """One note as heard.
+
+    Args:
+        part: id of its part.
+        onset_s, offset_s: moments in the recording's time.
+        pitch, velocity: MIDI, the part's octave counted in.
+        bends: (moment s, cents from the pitch), stepped; the first at the onset; empty for none.
+    """
+
+    part: str
+    onset_s: float
+    offset_s: float
+    pitch: int
+    velocity: int
+    bends: tuple[tuple[float, float], ...] = ()
+
+
+def stepped_bends(note: Note) -> tuple[tuple[float, float], ...]:
+    """The note's curve as steps (moment s, cents), as they are played and written."""
+    if not note.curve:
+        return ()
+    time = np.array([t for t, _ in note.curve])
+    cents = np.array([c for _, c in note.curve])
+    count = max(1, int(min(note.duration_s, time[-1]) / BEND_STEP_S) + 1)
+    at = np.arange(count) * BEND_STEP_S
+    values = np.round(np.interp(at, time, cents), 1)
+    kept: list[tuple[float, float]] = [(note.onset_s, float(values[0]))]
+    for moment, value in zip(at[1:], values[1:], strict=True):
+        if abs(value - kept[-1][1]) >= BEND_STEP_CENTS and note.onset_s + moment < note.offset_s:
+            kept.append((note.onset_s + float(moment), float(value)))
+    return tuple(kept)
+
+
+def sounding_notes(part_id: str, part: Part, notes: Sequence[Note]) -> list[Sounding]:
+    """Events of one part in order of onset; notes that its octave puts out of range are left out."""
+    found = []
+    for note in notes:
+        pitch = note.pitch + 12 * part.octave
+        if 0 <= pitch <= 127:
+            bends = stepped_bends(note) if part.bends else ()
+            found.append(Sounding(part_id, note.onset_s, note.offset_s, pitch, note.velocity, bends))
+    return sorted(found, key=lambda n: (n.onset_s, n.pitch))
+
+
+def heard_parts(parts: dict[str, Part]) -> list[str]:
+    """Ids of the parts that sound: the soloed ones if any is, else all that are not muted."""
+    solo = [i for i, p in parts.items() if p.solo and not p.muted]
+    return solo or [i for i, p in parts.items() if not p.muted]

@@ -1,0 +1,111 @@
+"""Notes of a part, and what each was when it was read."""
+
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from honest_stave.core.errors import BadInput
+
+SHORTEST_NOTE_S = 0.005
+LATEST_S = 8 * 3600.0
+MOST_NOTES = 50_000
+
+
+@dataclass(frozen=True)
+class Origin:
+    """The candidate a note was accepted from, with its evidence, kept for comparison.
+
+    Args:
+        reading: id of the reading.
+        key: names the candidate whatever the limits are set to.
+        onset_s, offset_s, pitch, velocity, confidence: as read.
+        onset_tolerance_s, offset_tolerance_s, level_db, centre_cents: as measured.
+        runner_up, runner_up_share: what else it could be.
+    """
+
+    reading: str
+    key: str
+    onset_s: float
+    offset_s: float
+    pitch: int
+    velocity: int
+    confidence: float
+    onset_tolerance_s: float = 0.0
+    offset_tolerance_s: float = 0.0
+    level_db: float = 0.0
+    centre_cents: float = 0.0
+    runner_up: int = 0
+    runner_up_share: float = 0.0
+
+
+@dataclass(frozen=True)
+class Note:
+    """One note of a part.
+
+    Args:
+        id: unique in the part.
+        onset_s, offset_s: moments in the recording.
+        pitch, velocity: MIDI.
+        curve: (s after the onset, cents from the pitch), the measured bend, sparse.
+        origin: what was read, None for a note added by hand.
+        touched: edited by hand; the doubt limit leaves it alone.
+    """
+
+    id: str
+    onset_s: float
+    offset_s: float
+    pitch: int
+    velocity: int
+    curve: tuple[tuple[float, float], ...] = ()
+    origin: Origin | None = None
+    touched: bool = False
+
+    @property
+    def duration_s(self) -> float:
+        return self.offset_s - self.onset_s
+
+    def edited(self, **changes: Any) -> "Note":
+        """The note with ``changes``, marked as touched and kept within what MIDI can hold."""
+        return check_note(replace(self, touched=True, **changes))
+
+
+@dataclass(frozen=True)
+class Part:
+    """A line of music: its instrument, how it is heard, where its notes came from."""
+
+    name: str
+    instrument: str = "reed"
+    octave: int = 0
+    level_db: float = 0.0
+    pan: float = 0.0
+    muted: bool = False
+    solo: bool = False
+    bends: bool = True
+    take: str = ""
+    reading: str = ""
+    least_confidence: float = 0.5
+    split: float = 0.5
+    shortest_s: float = 0.05
+    left_out: int = 0
+    dropped: tuple[str, ...] = field(default=())
+
+
+def check_note(note: Note) -> Note:
+    """The note itself, or an error of ours where it cannot be played.
+
+    Raises:
+        BadInput: pitch, velocity or moments out of range.
+    """
+    if not 0 <= note.pitch <= 127:
+        raise BadInput(f"Pitch {note.pitch} is out of MIDI's range.", "Pitches go from 0 to 127.")
+    if not 1 <= note.velocity <= 127:
+        raise BadInput(f"Velocity {note.velocity} is out of range.", "Velocities go from 1 to 127.")
+    if not 0.0 <= note.onset_s <= LATEST_S or not note.offset_s <= LATEST_S:
+        raise BadInput("The note would lie outside the recording's time.", "Notes begin at 0 s or later.")
+    if note.offset_s - note.onset_s < SHORTEST_NOTE_S:
+        raise BadInput("The note would be too short to sound.", "Leave it at least 5 ms.")
+    return note
+
+
+def in_order(notes: list[Note]) -> list[Note]:
+    """Notes by onset, then pitch."""
+    return sorted(notes, key=lambda n: (n.onset_s, n.pitch, n.id))

@@ -1,0 +1,1 @@
+"""The built-in instruments: their samples, which the browser plays too, and an offline renderer."""
