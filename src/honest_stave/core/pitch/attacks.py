@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from honest_stave.core.signal.frames import BLOCK_FRAMES, windows
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 HOP_FRAMES = 128
@@ -72,19 +73,27 @@ def _bands() -> NDArray[np.float32]:
 def rise_curve(signal: Mono) -> NDArray[np.float32]:
     """Mean rise in dB over the bands, (frames,), one value every ``HOP_S``."""
     weight = _bands()
-    padded = np.pad(signal, (WINDOW_FRAMES // 2, WINDOW_FRAMES // 2))
-    frames = np.lib.stride_tricks.sliding_window_view(padded, WINDOW_FRAMES)[::HOP_FRAMES]
     window = np.hanning(WINDOW_FRAMES).astype(np.float32)
-    levels = np.empty((len(frames), weight.shape[1]), np.float32)
-    block = 4096
-    for first in range(0, len(frames), block):
-        power = np.square(np.abs(np.fft.rfft(frames[first : first + block] * window)))
-        levels[first : first + block] = power @ weight
-    floor = float(levels.max(initial=1e-12)) * 10.0 ** (-RANGE_DB / 10)
-    levels = 10.0 * np.log10(levels + np.float32(floor))
-    before = ndimage.maximum_filter1d(levels, 3, axis=1)
-    rise = np.zeros(len(levels), np.float32)
-    rise[LAG_FRAMES:] = np.maximum(levels[LAG_FRAMES:] - before[:-LAG_FRAMES], 0.0).mean(axis=1)
+    total = len(signal) // HOP_FRAMES + 1
+    loudest = 1e-12
+    powers: list[NDArray[np.float32]] = []
+    for first in range(0, total, BLOCK_FRAMES):
+        frames = windows(signal, first, min(BLOCK_FRAMES, total - first), hop=HOP_FRAMES, length=WINDOW_FRAMES)
+        power = np.square(np.abs(np.fft.rfft(frames * window))).astype(np.float32) @ weight
+        loudest = max(loudest, float(power.max(initial=0.0)))
+        powers.append(power.astype(np.float32))
+    floor = np.float32(loudest * 10.0 ** (-RANGE_DB / 10))
+    rise = np.zeros(total, np.float32)
+    held = np.zeros((0, weight.shape[1]), np.float32)
+    first = 0
+    for power in powers:
+        levels = np.concatenate([held, 10.0 * np.log10(power + floor)])
+        before = ndimage.maximum_filter1d(levels[:-LAG_FRAMES], 3, axis=1)
+        risen = np.maximum(levels[LAG_FRAMES:] - before, 0.0).mean(axis=1)
+        start = first + LAG_FRAMES - len(held)
+        rise[start : start + len(risen)] = risen
+        first += len(power)
+        held = levels[-LAG_FRAMES:]
     return rise
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.pitch.salience import HOP_S
 from honest_stave.core.signal.convert import pitch_to_hz
+from honest_stave.core.signal.frames import slice_padded
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 STEP_FRAMES = 64
@@ -43,8 +44,7 @@ def _frames(signal: Mono, centre_s: float, window: int, until_s: float) -> tuple
     count = max(8, int((min(until_s, centre_s + AFTER_S) - centre_s + BEFORE_S) / STEP_S))
     begin = first - window // 2
     end = begin + count * STEP_FRAMES + window
-    piece = signal[max(begin, 0) : max(min(end, len(signal)), 0)]
-    piece = np.pad(piece, (max(-begin, 0), max(end - max(len(signal), begin), 0)))
+    piece = slice_padded(signal, begin, end)
     view = np.lib.stride_tricks.sliding_window_view(piece, window)[::STEP_FRAMES][:count]
     return view, first / ANALYSIS_RATE
 

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.signal.convert import pitch_to_hz
+from honest_stave.core.signal.frames import slice_padded
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 # 11.6 ms; attacks are placed between frames afterwards.
@@ -113,8 +114,7 @@ def salience_blocks(signal: Mono) -> Iterator[tuple[int, NDArray[np.float32]]]:
         count = min(BLOCK_FRAMES, total - first)
         begin = first * HOP_FRAMES - half
         end = (first + count - 1) * HOP_FRAMES + half
-        piece = signal[max(begin, 0) : min(end, len(signal))]
-        piece = np.pad(piece, (max(-begin, 0), max(end - len(signal), 0)))
+        piece = slice_padded(signal, begin, end)
         strength = np.zeros((count, kernel.shape[1]), np.float32)
         for length, share in zip(WINDOWS, weights, strict=True):
             used = np.flatnonzero(share > 0)

@@ -14,7 +14,8 @@ from honest_stave.core.pitch.onsets import (
 )
 from honest_stave.core.pitch.reading import Pieces
 from honest_stave.core.pitch.salience import HOP_S
-from honest_stave.core.pitch.track import Track, frame_levels_db
+from honest_stave.core.pitch.track import Track
+from honest_stave.core.signal.frames import levels_of_frames
 from honest_stave.core.signal.listen import Mono
 
 # An attack of this strength is where the note begins; a weaker one only hints at it.
@@ -36,7 +37,7 @@ WORTH_REFINING = 0.2
 
 def levels_db(signal: Mono) -> NDArray[np.float32]:
     """Level of a 23 ms window every ``LEVEL_HOP_S``."""
-    return frame_levels_db(signal, LEVEL_HOP_FRAMES, 4 * LEVEL_HOP_FRAMES)
+    return levels_of_frames(signal, hop=LEVEL_HOP_FRAMES, length=4 * LEVEL_HOP_FRAMES)
 
 
 def _onset(

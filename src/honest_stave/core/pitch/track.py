@@ -15,12 +15,11 @@ from honest_stave.core.pitch.salience import (
     BINS_A_SEMITONE,
     BLOCK_FRAMES,
     HOP_FRAMES,
-    HOP_S,
     frame_count,
     pitch_grid,
     salience_blocks,
 )
-from honest_stave.core.signal.convert import amplitude_to_db
+from honest_stave.core.signal.frames import levels_of_frames
 from honest_stave.core.signal.listen import Mono
 
 CANDIDATES = 6
@@ -52,17 +51,6 @@ class Track:
     level_db: NDArray[np.float32]
     rival_pitch: NDArray[np.float32]
     rival_strength: NDArray[np.float32]
-
-
-def frame_levels_db(signal: Mono, hop_frames: int, window_frames: int) -> NDArray[np.float32]:
-    """Level in dB of windows centred on multiples of the hop, (frames,)."""
-    half = window_frames // 2
-    sums = np.concatenate([[0.0], np.cumsum(np.square(signal, dtype=np.float64))])
-    centres = np.arange(len(signal) // hop_frames + 1) * hop_frames
-    low = np.maximum(centres - half, 0)
-    high = np.minimum(centres + half, len(signal))
-    power = (sums[high] - sums[low]) / np.maximum(high - low, 1)
-    return np.asarray(amplitude_to_db(np.sqrt(np.maximum(power, 0.0))), np.float32)
 
 
 def _peaks(
@@ -153,7 +141,7 @@ def follow_pitch(signal: Mono, *, lowest: float, highest: float, progress: Progr
         strengths.append(found[1])
         progress(0.85 * min(1.0, (first + BLOCK_FRAMES) / frames))
     pitch, strength = np.concatenate(pitches), np.concatenate(strengths)
-    level_db = frame_levels_db(signal, HOP_FRAMES, 2 * HOP_FRAMES)
+    level_db = levels_of_frames(signal, hop=HOP_FRAMES, length=2 * HOP_FRAMES)
     loudest_db = float(level_db.max(initial=-120.0))
     voiceable = level_db > max(loudest_db - FLOOR_BELOW_LOUDEST_DB, -100.0)
     path = _best_path(pitch, strength, voiceable)
@@ -170,8 +158,3 @@ def follow_pitch(signal: Mono, *, lowest: float, highest: float, progress: Progr
         rival_pitch=rival_pitch,
         rival_strength=rival_strength,
     )
-
-
-def seconds_of_frames(track: Track) -> NDArray[np.float64]:
-    """Moment (s) of each frame of a track."""
-    return np.arange(len(track.pitch)) * HOP_S

@@ -15,6 +15,8 @@ Mono = NDArray[np.float32]
 
 # 22.05 kHz holds two harmonics of the highest pitch we read (4.2 kHz).
 ANALYSIS_RATE = 22050
+# Samples mixed and resampled at once: an hour never lies in memory at its full rate.
+BLOCK_SAMPLES = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -36,21 +38,30 @@ class ListenSettings:
     to_s: float = 0.0
 
 
-def to_mono(samples: NDArray[np.float32], channels: Channels) -> Mono:
-    """One channel out of ``samples`` (frames, channels).
-
-    A channel that is silent throughout does not halve the sum.
-    """
-    if samples.shape[1] == 1:
-        return np.ascontiguousarray(samples[:, 0])
-    if channels == "left":
-        return np.ascontiguousarray(samples[:, 0])
+def heard_channels(samples: NDArray[np.float32], channels: Channels) -> tuple[list[int], list[float]]:
+    """Channels that are listened to and their weights; silent ones do not thin the sum."""
+    count = samples.shape[1]
+    if count == 1 or channels == "left":
+        return [0], [1.0]
     if channels == "right":
-        return np.ascontiguousarray(samples[:, 1])
+        return [1], [1.0]
     if channels == "difference":
-        return (samples[:, 0] - samples[:, 1]) * np.float32(0.5)
-    heard = [c for c in range(samples.shape[1]) if np.any(samples[:, c])]
-    return samples[:, heard or [0]].mean(axis=1, dtype=np.float32)
+        return [0, 1], [0.5, -0.5]
+    blocks = range(0, len(samples), BLOCK_SAMPLES)
+    heard = [c for c in range(count) if any(np.any(samples[i : i + BLOCK_SAMPLES, c]) for i in blocks)] or [0]
+    return heard, [1.0 / len(heard)] * len(heard)
+
+
+def _resampled(samples: NDArray[np.float32], first: int, last: int, rate: int, channels: Channels) -> Mono:
+    """Frames ``first`` to ``last`` as mono at ``ANALYSIS_RATE``, made block by block."""
+    heard, weights = heard_channels(samples, channels)
+    stream = soxr.ResampleStream(rate, ANALYSIS_RATE, 1, dtype="float32") if rate != ANALYSIS_RATE else None
+    blocks: list[Mono] = []
+    for start in range(first, last, BLOCK_SAMPLES):
+        stop = min(last, start + BLOCK_SAMPLES)
+        block = samples[start:stop][:, heard] @ np.array(weights, np.float32)
+        blocks.append(stream.resample_chunk(block, last=stop == last) if stream else block)
+    return np.concatenate(blocks)
 
 
 def prepare(samples: NDArray[np.float32], rate: int, settings: ListenSettings) -> tuple[Mono, float]:
@@ -75,9 +86,8 @@ def prepare(samples: NDArray[np.float32], rate: int, settings: ListenSettings) -
             f"It goes from {settings.from_s:g} s to {settings.to_s:g} s in a take of "
             f"{len(samples) / rate:g} s. Choose a later end.",
         )
-    mono = to_mono(samples[first:last], settings.channels)
-    mono = mono - np.float32(np.mean(mono, dtype=np.float64))
-    mono = soxr.resample(mono, rate, ANALYSIS_RATE) if rate != ANALYSIS_RATE else mono
+    mono = _resampled(samples, first, last, rate, settings.channels)
+    mono -= np.float32(np.mean(mono, dtype=np.float64))
     nyquist_hz = ANALYSIS_RATE / 2
     if 0 < settings.low_cut_hz < nyquist_hz:
         sos = dsp.butter(4, settings.low_cut_hz, "highpass", fs=ANALYSIS_RATE, output="sos")

@@ -1,0 +1,1 @@
+"""Tables and files. Knows nothing of signals, notes or the web."""

@@ -1,0 +1,190 @@
+"""Changes of a folio: one transaction and one history entry each; undo and redo."""
+
+import time
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy.orm import Session
+
+from honest_stave.core.errors import Conflict, NotFound
+from honest_stave.store.tables import Change, Entity, Folio
+
+Body = dict[str, Any]
+# Rows of one statement; SQLite bounds the number of its parameters.
+ROWS_A_STATEMENT = 1000
+
+
+@dataclass
+class Delta:
+    """One entity before and after; None where it was not, or is no longer."""
+
+    kind: str
+    parent: str
+    id: str
+    before: Body | None
+    after: Body | None
+
+
+@dataclass
+class Edit:
+    """What a change puts and removes, collected before it is made."""
+
+    label: str
+    put: list[tuple[str, str, str, Body]] = field(default_factory=list)
+    removed: list[tuple[str, str, str]] = field(default_factory=list)
+
+
+def entities(session: Session, folio_id: str, kind: str, parent: str = "") -> dict[str, Body]:
+    """Bodies of all entities of a kind, by id."""
+    query = select(Entity.id, Entity.body).where(
+        Entity.folio_id == folio_id, Entity.kind == kind, Entity.parent == parent
+    )
+    return {row.id: row.body for row in session.execute(query)}
+
+
+def entity(session: Session, folio_id: str, kind: str, id: str, parent: str = "") -> Body:
+    """Body of one entity.
+
+    Raises:
+        NotFound: it is not in the folio.
+    """
+    found = session.get(Entity, (folio_id, kind, parent, id))
+    if found is None:
+        raise NotFound(f"This {kind} is no longer in the folio.", "It may have been removed in another window.")
+    return found.body
+
+
+def folio_row(session: Session, folio_id: str) -> Folio:
+    """The folio.
+
+    Raises:
+        NotFound: there is none of that id.
+    """
+    row = session.get(Folio, folio_id)
+    if row is None:
+        raise NotFound("There is no such folio.", "Open one from the list.")
+    return row
+
+
+def apply(session: Session, folio_id: str, edit: Edit, base_revision: int | None = None) -> int:
+    """Makes a change and writes it into the history; what had been undone is forgotten.
+
+    Args:
+        session: an open transaction.
+        folio_id: the folio.
+        edit: what to put and remove.
+        base_revision: revision that the change was made on; None to take the newest.
+
+    Returns:
+        The folio's new revision.
+
+    Raises:
+        Conflict: the folio has moved on since ``base_revision``.
+    """
+    folio = folio_row(session, folio_id)
+    if base_revision is not None and base_revision != folio.revision:
+        raise Conflict(
+            "This folio was changed in another window.",
+            "The newer state is shown now; make the change again if it is still wanted.",
+        )
+    keys = [(k, p, i) for k, p, i, _ in edit.put] + edit.removed
+    before = _bodies(session, folio_id, keys)
+    deltas = [Delta(k, p, i, before.get((k, p, i)), body) for k, p, i, body in edit.put]
+    deltas += [Delta(k, p, i, before[k, p, i], None) for k, p, i in edit.removed if (k, p, i) in before]
+    deltas = [d for d in deltas if d.before != d.after]
+    if not deltas:
+        return folio.revision
+    _write(session, folio_id, ((d.kind, d.parent, d.id, d.after) for d in deltas))
+    session.execute(delete(Change).where(Change.folio_id == folio_id, Change.undone))
+    rows = [[d.kind, d.parent, d.id, d.before, d.after] for d in deltas]
+    session.add(Change(folio_id=folio_id, label=edit.label[:200], at=time.time(), deltas=rows, undone=False))
+    return _moved_on(folio)
+
+
+def undo(session: Session, folio_id: str) -> str | None:
+    """Takes the last change back; returns its label, None where there is nothing to undo."""
+    return _step(session, folio_id, undone=False)
+
+
+def redo(session: Session, folio_id: str) -> str | None:
+    """Makes the last undone change again; returns its label, None where there is none."""
+    return _step(session, folio_id, undone=True)
+
+
+def _step(session: Session, folio_id: str, *, undone: bool) -> str | None:
+    pick = func.min(Change.id) if undone else func.max(Change.id)
+    number = session.scalar(select(pick).where(Change.folio_id == folio_id, Change.undone == undone))
+    change = session.get(Change, number) if number is not None else None
+    if change is None:
+        return None
+    value = 4 if undone else 3
+    _write(session, folio_id, ((d[0], d[1], d[2], d[value]) for d in change.deltas))
+    change.undone = not undone
+    _moved_on(folio_row(session, folio_id))
+    return change.label
+
+
+def history(session: Session, folio_id: str, most: int = 200) -> list[tuple[int, str, float, bool]]:
+    """Newest first: id, label, when, undone."""
+    query = (
+        select(Change.id, Change.label, Change.at, Change.undone)
+        .where(Change.folio_id == folio_id)
+        .order_by(Change.id.desc())
+        .limit(most)
+    )
+    return [tuple(row) for row in session.execute(query)]
+
+
+def _moved_on(folio: Folio) -> int:
+    folio.revision += 1
+    folio.changed_at = time.time()
+    return folio.revision
+
+
+def _bodies(session: Session, folio_id: str, keys: list[tuple[str, str, str]]) -> dict[tuple[str, str, str], Body]:
+    found: dict[tuple[str, str, str], Body] = {}
+    groups: dict[tuple[str, str], list[str]] = {}
+    for kind, parent, id in keys:
+        groups.setdefault((kind, parent), []).append(id)
+    for (kind, parent), ids in groups.items():
+        for first in range(0, len(ids), ROWS_A_STATEMENT):
+            query = select(Entity.id, Entity.body).where(
+                Entity.folio_id == folio_id,
+                Entity.kind == kind,
+                Entity.parent == parent,
+                Entity.id.in_(ids[first : first + ROWS_A_STATEMENT]),
+            )
+            found |= {(kind, parent, row.id): row.body for row in session.execute(query)}
+    return found
+
+
+def _write(session: Session, folio_id: str, rows: Iterable[tuple[str, str, str, Body | None]]) -> None:
+    put = []
+    gone: dict[tuple[str, str], list[str]] = {}
+    for kind, parent, id, body in rows:
+        if body is None:
+            gone.setdefault((kind, parent), []).append(id)
+        else:
+            put.append({"folio_id": folio_id, "kind": kind, "parent": parent, "id": id, "body": body})
+    for (kind, parent), ids in gone.items():
+        for first in range(0, len(ids), ROWS_A_STATEMENT):
+            session.execute(
+                delete(Entity).where(
+                    Entity.folio_id == folio_id,
+                    Entity.kind == kind,
+                    Entity.parent == parent,
+                    Entity.id.in_(ids[first : first + ROWS_A_STATEMENT]),
+                )
+            )
+    if put:
+        statement = insert(Entity)
+        session.execute(
+            statement.on_conflict_do_update(
+                index_elements=["folio_id", "kind", "parent", "id"], set_={"body": statement.excluded.body}
+            ),
+            put,
+        )
+    session.expire_all()

@@ -1,0 +1,1 @@
+"""The migrations, one file each."""
