@@ -91,7 +91,7 @@ def apply(session: Session, folio_id: str, edit: Edit, base_revision: int | None
             "The newer state is shown now; make the change again if it is still wanted.",
         )
     keys = [(k, p, i) for k, p, i, _ in edit.put] + edit.removed
-    before = _bodies(session, folio_id, keys)
+    before = bodies_of(session, folio_id, keys)
     deltas = [Delta(k, p, i, before.get((k, p, i)), body) for k, p, i, body in edit.put]
     deltas += [Delta(k, p, i, before[k, p, i], None) for k, p, i in edit.removed if (k, p, i) in before]
     deltas = [d for d in deltas if d.before != d.after]
@@ -135,7 +135,7 @@ def history(session: Session, folio_id: str, most: int = 200) -> list[tuple[int,
         .order_by(Change.id.desc())
         .limit(most)
     )
-    return [tuple(row) for row in session.execute(query)]
+    return [(row.id, row.label, row.at, row.undone) for row in session.execute(query)]
 
 
 def _moved_on(folio: Folio) -> int:
@@ -144,7 +144,7 @@ def _moved_on(folio: Folio) -> int:
     return folio.revision
 
 
-def _bodies(session: Session, folio_id: str, keys: list[tuple[str, str, str]]) -> dict[tuple[str, str, str], Body]:
+def bodies_of(session: Session, folio_id: str, keys: list[tuple[str, str, str]]) -> dict[tuple[str, str, str], Body]:
     found: dict[tuple[str, str, str], Body] = {}
     groups: dict[tuple[str, str], list[str]] = {}
     for kind, parent, id in keys:

@@ -124,7 +124,8 @@ def _open_with_ffmpeg(file: BinaryIO, kind: str) -> tuple[AudioInfo, Iterator[ND
         container = av.open(file, mode="r")
         stream = container.streams.audio[0]
         rate, channels = int(stream.rate), int(stream.codec_context.channels)
-        frames = int(float(stream.duration * stream.time_base) * rate) if stream.duration else 0
+        length_s = float(stream.duration * stream.time_base) if stream.duration and stream.time_base else 0.0
+        frames = int(length_s * rate)
     except (av.error.FFmpegError, IndexError, ValueError, TypeError, AttributeError):
         raise unreadable from None
     info = _check(AudioInfo(kind, rate, channels, frames))
@@ -143,14 +144,14 @@ def _ffmpeg_blocks(container: Any, stream: Any, channels: int, unreadable: BadIn
             except av.error.FFmpegError:
                 frame = None
             for part in resampler.resample(frame):
-                block = part.to_ndarray().reshape(-1, channels)
+                block = np.asarray(part.to_ndarray(), np.float32).reshape(-1, channels)
                 # The container's edit list says where the sound begins: earlier frames are priming.
                 if got == 0 and part.pts is not None and part.pts < 0:
                     block = block[min(-part.pts, len(block)) :]
                 got += len(block)
                 waiting.append(block)
             if waiting and (frame is None or sum(map(len, waiting)) >= BLOCK_FRAMES):
-                yield np.concatenate(waiting).astype(np.float32)
+                yield np.concatenate(waiting)
                 waiting = []
             if got > LONGEST_S * stream.rate:
                 raise TooLarge("This recording is too long.", f"At most {LONGEST_S / 3600:.0f} hours can be read.")

@@ -1,16 +1,15 @@
 """The one list of events: the player sounds it, the writers write it, the proof compares with it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from honest_stave.core.part.notes import Note, Part
+from honest_stave.core.part.notes import SHORTEST_NOTE_S, Note, Part
 
 # Bends are stepped at most this often and this finely: under what the ear hears as steps.
 BEND_STEP_S = 0.008
 BEND_STEP_CENTS = 3.0
-PERCUSSION = "drums"
 
 
 @dataclass(frozen=True)
@@ -56,7 +55,29 @@ def sounding_notes(part_id: str, part: Part, notes: Sequence[Note]) -> list[Soun
         if 0 <= pitch <= 127:
             bends = stepped_bends(note) if part.bends else ()
             found.append(Sounding(part_id, note.onset_s, note.offset_s, pitch, note.velocity, bends))
-    return sorted(found, key=lambda n: (n.onset_s, n.pitch))
+    return without_overlaps(sorted(found, key=lambda n: (n.onset_s, n.pitch)))
+
+
+def without_overlaps(events: Sequence[Sounding]) -> list[Sounding]:
+    """Events in order, a note ended where the same pitch of its part is struck again.
+
+    One key cannot sound twice: neither the player nor a file can tell two such notes apart.
+    Of two that begin together the longer stays.
+    """
+    kept: list[Sounding] = []
+    last: dict[tuple[str, int], int] = {}
+    for event in events:
+        key = (event.part, event.pitch)
+        before = last.get(key)
+        if before is not None and kept[before].offset_s > event.onset_s:
+            if event.onset_s - kept[before].onset_s < SHORTEST_NOTE_S:
+                kept[before] = replace(kept[before], offset_s=max(kept[before].offset_s, event.offset_s))
+                continue
+            bends = tuple(b for b in kept[before].bends if b[0] < event.onset_s)
+            kept[before] = replace(kept[before], offset_s=event.onset_s, bends=bends)
+        last[key] = len(kept)
+        kept.append(event)
+    return kept
 
 
 def heard_parts(parts: dict[str, Part]) -> list[str]:

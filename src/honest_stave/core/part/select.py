@@ -1,6 +1,6 @@
 """Selections by rule: all on one pitch, the short, the quiet, the doubtful, on or off the beat."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Literal
 
 import numpy as np
@@ -29,7 +29,7 @@ def select(notes: Sequence[Note], rule: Rule, value: float, tempo_map: TempoMap)
         off = np.abs(beats / felt - np.round(beats / felt)) if len(onset) else onset
         on = off <= ON_THE_BEAT
         return [n.id for n, is_on in zip(notes, on, strict=True) if bool(is_on) == (rule == "on the beat")]
-    picks = {
+    picks: dict[Rule, Callable[[Note], bool]] = {
         "all": lambda n: True,
         "pitch": lambda n: n.pitch == round(value),
         "shorter": lambda n: n.duration_s < value,

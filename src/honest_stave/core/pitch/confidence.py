@@ -42,4 +42,4 @@ def confidence_features(
 def confidence(**measured: Values) -> Values:
     """Confidence (candidates,) from the measures named in ``confidence_features``."""
     score = INTERCEPT + confidence_features(**measured) @ np.array(WEIGHTS)
-    return np.clip(1.0 / (1.0 + np.exp(-score)), LEAST, MOST)
+    return np.asarray(np.clip(1.0 / (1.0 + np.exp(-score)), LEAST, MOST))

@@ -87,7 +87,7 @@ def _heaviest_semitone(
     semitone = np.clip(np.round(pitch), 0, 127).astype(np.int64)
     votes = np.zeros((notes, 128), np.float32)
     np.add.at(votes, (note_of, semitone), weight)
-    return votes.argmax(axis=1).astype(np.float64)
+    return np.asarray(votes.argmax(axis=1), np.float64)
 
 
 def _heaviest_piece(weight: NDArray[np.float64], note_of: NDArray[np.int64], notes: int) -> NDArray[np.int64]:

@@ -89,7 +89,7 @@ def _window_weights() -> NDArray[np.float32]:
     best = np.log2(PERIODS_A_WINDOW * ANALYSIS_RATE / pitch_to_hz(pitch_grid().pitches))
     lengths = np.log2(np.array(WINDOWS, float))
     best = np.clip(best, lengths.min(), lengths.max())
-    return np.maximum(0.0, 1.0 - np.abs(lengths[:, None] - best[None, :])).astype(np.float32)
+    return np.asarray(np.maximum(0.0, 1.0 - np.abs(lengths[:, None] - best[None, :])), np.float32)
 
 
 def frame_count(samples: int) -> int:

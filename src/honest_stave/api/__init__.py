@@ -1,0 +1,1 @@
+"""HTTP to service calls and back. One file a resource; no rule of the job lives here."""

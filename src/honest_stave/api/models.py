@@ -1,0 +1,186 @@
+"""Models that several resources share."""
+
+from typing import Annotated, Any, Literal
+
+from fastapi import Depends, Request
+from pydantic import BaseModel, ConfigDict, Field
+
+from honest_stave.service.studio import Studio
+
+
+class Model(BaseModel):
+    """Base of all models: unknown fields are refused, infinity and NaN too."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, json_schema_serialization_defaults_required=True)
+
+
+def studio_of(request: Request) -> Studio:
+    """The open studio."""
+    studio: Studio = request.app.state.studio
+    return studio
+
+
+Opened = Annotated[Studio, Depends(studio_of)]
+Seconds = Annotated[float, Field(ge=-3600, le=8 * 3600)]
+
+
+class Revision(Model):
+    """The folio's revision after a change."""
+
+    revision: int
+
+
+class Knot(Model):
+    """A position that falls at a moment."""
+
+    beat: float
+    time_s: float
+    pinned: bool = False
+
+
+class Meter(Model):
+    """The meter from a bar on."""
+
+    bar: int
+    numerator: int
+    denominator: int
+
+
+class Tempo(Model):
+    """The tempo map."""
+
+    knots: list[Knot]
+    meters: list[Meter]
+    first_bar_number: int
+    lone_bpm: float
+
+
+class Settings(Model):
+    """What belongs to the folio itself."""
+
+    title: str
+    tempo: Tempo
+    tempo_set: bool = False
+
+
+class Hints(Model):
+    """What the file's name and chunks suggest."""
+
+    tempo_bpm: float | None = None
+    key: str | None = None
+    timeline_s: float | None = None
+
+
+class TakeFacts(Model):
+    """What was measured when the take came in."""
+
+    format: str
+    rate: int = 0
+    channels: int = 0
+    frames: int = 0
+    duration_s: float = 0.0
+    samples: str = ""
+    peaks: list[str] = []
+    hints: Hints = Hints()
+    loudest_db: float = -120.0
+    clipped_samples: int = 0
+    silence_before_s: float = 0.0
+    silence_after_s: float = 0.0
+    repaired_samples: int = 0
+    notes: int = 0
+    tracks: int = 0
+    tempo: Tempo | None = None
+    remarks: list[str] = []
+
+
+class Take(Model):
+    """A piece of source material."""
+
+    name: str
+    content: str
+    kind: Literal["audio", "midi"]
+    facts: TakeFacts
+
+
+class Part(Model):
+    """A line of music, without its notes."""
+
+    name: str
+    instrument: str
+    octave: int
+    level_db: float
+    pan: float
+    muted: bool
+    solo: bool
+    bends: bool
+    take: str
+    reading: str
+    least_confidence: float
+    split: float
+    shortest_s: float
+    left_out: int
+    dropped: list[str]
+
+
+class Origin(Model):
+    """What a note was when it was read."""
+
+    reading: str
+    key: str
+    onset_s: float
+    offset_s: float
+    pitch: int
+    velocity: int
+    confidence: float
+    onset_tolerance_s: float
+    offset_tolerance_s: float
+    level_db: float
+    centre_cents: float
+    runner_up: int
+    runner_up_share: float
+
+
+class Note(Model):
+    """A note of a part."""
+
+    id: str
+    onset_s: float
+    offset_s: float
+    pitch: int
+    velocity: int
+    curve: list[tuple[float, float]]
+    origin: Origin | None
+    touched: bool
+
+
+class Job(Model):
+    """Long work."""
+
+    id: str
+    folio_id: str
+    kind: str
+    title: str
+    state: Literal["queued", "running", "done", "failed", "stopped", "gone"]
+    progress: float
+    result: dict[str, Any]
+
+
+class FolioState(Model):
+    """A folio whole, but for the notes of its parts."""
+
+    id: str
+    revision: int
+    changed_at: float
+    demo: bool
+    settings: Settings
+    takes: dict[str, Take]
+    parts: dict[str, Part]
+    undo: str | None
+    redo: str | None
+
+
+class Form(Model):
+    """Limits by which candidates are formed."""
+
+    split: float = Field(0.5, ge=0, le=1)
+    shortest_s: float = Field(0.05, ge=0, le=2)

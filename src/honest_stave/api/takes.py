@@ -1,0 +1,70 @@
+"""Takes: brought in, named, removed, drawn and heard."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Response, UploadFile
+from pydantic import Field
+
+from honest_stave.api.models import Model, Opened, Revision, Seconds
+from honest_stave.service import takes
+
+router = APIRouter(prefix="/api/folios/{folio_id}/takes", tags=["takes"])
+
+
+class Queued(Model):
+    """Jobs that were queued."""
+
+    jobs: list[str]
+
+
+class Rename(Model):
+    """Another name."""
+
+    name: str = Field(max_length=400)
+    base_revision: int | None = None
+
+
+@router.post("")
+def bring_in(studio: Opened, folio_id: str, files: list[UploadFile]) -> Queued:
+    """Brings files in; each is decoded by a worker."""
+    jobs = [takes.bring_in(studio, folio_id, f.filename or "take", f.file) for f in files]
+    return Queued(jobs=jobs)
+
+
+@router.patch("/{take_id}")
+def rename(studio: Opened, folio_id: str, take_id: str, body: Rename) -> Revision:
+    """Gives a take another name."""
+    return Revision(revision=takes.rename(studio, folio_id, take_id, body.name, body.base_revision))
+
+
+@router.delete("/{take_id}")
+def remove(studio: Opened, folio_id: str, take_id: str, base_revision: int | None = None) -> Revision:
+    """Takes it out of the folio."""
+    return Revision(revision=takes.remove(studio, folio_id, take_id, base_revision))
+
+
+BINARY: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
+
+
+@router.get("/{take_id}/peaks", response_class=Response, responses=BINARY)
+def get_peaks(
+    studio: Opened,
+    folio_id: str,
+    take_id: str,
+    level: Annotated[int, Query(ge=-1, le=8)],
+    first: Annotated[int, Query(ge=0)],
+    count: Annotated[int, Query(ge=0, le=20000)],
+) -> Response:
+    """Peaks (int16 pairs), or samples (float32) at level -1."""
+    data = takes.peaks(studio, folio_id, take_id, level, first, count)
+    return Response(data, media_type="application/octet-stream", headers={"cache-control": "max-age=86400"})
+
+
+@router.get("/{take_id}/sound", response_class=Response, responses=BINARY)
+def get_sound(
+    studio: Opened, folio_id: str, take_id: str, from_s: Seconds, to_s: Seconds, pace: float = 1.0
+) -> Response:
+    """Float32 left, then right, of a stretch at a pace."""
+    data, rate = takes.sound(studio, folio_id, take_id, from_s, to_s, pace)
+    headers = {"x-rate": str(rate), "cache-control": "max-age=3600"}
+    return Response(data, media_type="application/octet-stream", headers=headers)

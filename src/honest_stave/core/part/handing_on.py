@@ -1,0 +1,223 @@
+"""What is handed on: planned in words first, then written, read back and proven."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from honest_stave.core.beat.tempo_map import TempoMap
+from honest_stave.core.errors import BadInput
+from honest_stave.core.formats.midi_notes import notes_of_file
+from honest_stave.core.formats.midi_read import read_midi, tempo_events
+from honest_stave.core.formats.midi_write import (
+    TICKS_A_QUARTER,
+    MidiSettings,
+    WrittenPart,
+    channels_needed,
+    share_channels,
+    write_midi,
+)
+from honest_stave.core.part.events import Sounding
+from honest_stave.core.part.proof import Proof, prove
+
+
+@dataclass(frozen=True)
+class HandOnSettings:
+    """What the receiver gets.
+
+    Args:
+        from_bar, to_bar: printed bar numbers, both counted in; None for the whole.
+        start: the file begins at ``bar 1`` or at the ``recording``'s start.
+        bend_semitones: range of pitch bend, 0 for none.
+        channels: ``each`` part its own channel, or all on ``one``.
+        type: 0 or 1.
+        middle_c_octave: 3 or 4, in names of notes.
+    """
+
+    from_bar: int | None = None
+    to_bar: int | None = None
+    start: str = "recording"
+    bend_semitones: int = 2
+    channels: str = "each"
+    type: int = 1
+    middle_c_octave: int = 4
+
+
+@dataclass(frozen=True)
+class Line:
+    """A part to be handed on: id, name, General MIDI program, events as heard."""
+
+    id: str
+    name: str
+    program: int | None
+    events: tuple[Sounding, ...]
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What will be written, and the words that say so.
+
+    Args:
+        lines: parts with exactly the events that will be in the file.
+        start_s, end_s: stretch of the recording.
+        words: what the receiver will get.
+        left_out: what will not be there, and why.
+    """
+
+    lines: tuple[Line, ...]
+    tempo_map: TempoMap
+    settings: HandOnSettings
+    start_s: float
+    end_s: float
+    words: tuple[str, ...]
+    left_out: tuple[str, ...]
+
+
+def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings) -> Plan:
+    """Decides what is written.
+
+    Raises:
+        BadInput: nothing would be in the file, or the bars are out of order.
+    """
+    left_out = [f"“{line.name}” has no notes and is left out." for line in lines if not line.events]
+    filled = [line for line in lines if line.events]
+    if not filled:
+        raise BadInput("There is nothing to hand on.", "Accept a reading as a part first, or choose another part.")
+    first_s = min(n.onset_s for line in filled for n in line.events)
+    last_s = max(n.offset_s for line in filled for n in line.events)
+    start_s, end_s, where = _stretch(tempo_map, settings, first_s, last_s)
+    cut: list[Line] = []
+    for line in filled:
+        events, said = _within(line, start_s, end_s)
+        left_out += said
+        if events:
+            cut.append(replace(line, events=events))
+        else:
+            left_out.append(f"“{line.name}” has no notes in these bars and is left out.")
+    if not cut:
+        raise BadInput("There are no notes in these bars.", "Choose other bars, or the whole.")
+    cut, said = _bends_that_fit(cut, settings)
+    left_out += said
+    words = (*_words(cut, tempo_map, settings, start_s), where)
+    return Plan(tuple(cut), tempo_map, settings, start_s, end_s, words, tuple(left_out))
+
+
+def _stretch(
+    tempo_map: TempoMap, settings: HandOnSettings, first_s: float, last_s: float
+) -> tuple[float, float, str]:
+    if settings.from_bar is not None or settings.to_bar is not None:
+        first_bar = settings.from_bar if settings.from_bar is not None else tempo_map.first_bar_number
+        last_beat = float(tempo_map.beats_at(last_s))
+        last_bar = settings.to_bar
+        if last_bar is None:
+            last_bar = tempo_map.bar_index(last_beat) + tempo_map.first_bar_number
+        if last_bar < first_bar:
+            raise BadInput(f"Bars {first_bar} to {last_bar} run backwards.", "Give the earlier bar first.")
+        offset = tempo_map.first_bar_number
+        start_s = float(tempo_map.seconds_at(tempo_map.bar_start(first_bar - offset)))
+        end_s = float(tempo_map.seconds_at(tempo_map.bar_start(last_bar + 1 - offset)))
+        if end_s <= 0:
+            raise BadInput("These bars lie before the recording.", "Choose later bars.")
+        return max(start_s, 0.0), end_s, f"It holds bars {first_bar} to {last_bar} and begins with bar {first_bar}."
+    if settings.start == "recording":
+        return 0.0, last_s, "Its beginning is the recording's beginning: put both at the same place."
+    bar = min(0, tempo_map.bar_index(float(tempo_map.beats_at(first_s))))
+    start_s = max(0.0, float(tempo_map.seconds_at(tempo_map.bar_start(bar))))
+    number = bar + tempo_map.first_bar_number
+    why = " so that the pickup is in it" if bar < 0 else ""
+    return start_s, last_s, f"It begins at bar {number}{why}, {start_s:.3f} s into the recording."
+
+
+def _within(line: Line, start_s: float, end_s: float) -> tuple[tuple[Sounding, ...], list[str]]:
+    inside = [n for n in line.events if start_s - 1e-6 <= n.onset_s < end_s - 1e-6]
+    said = []
+    before = len(line.events) - len(inside)
+    over = sum(n.offset_s > end_s + 1e-6 for n in inside)
+    if before:
+        said.append(f"“{line.name}”: {before} notes that begin outside these bars are left out.")
+    if over:
+        said.append(f"“{line.name}”: {over} notes that sound over the end are cut there.")
+    cut = (
+        replace(n, offset_s=min(n.offset_s, end_s), bends=tuple(b for b in n.bends if b[0] < end_s)) for n in inside
+    )
+    return tuple(cut), said
+
+
+def _bends_that_fit(lines: list[Line], settings: HandOnSettings) -> tuple[list[Line], list[str]]:
+    """Leaves bends out where they are not wanted or where overlapping notes would share a channel."""
+    if settings.bend_semitones == 0:
+        bent = any(n.bends for line in lines for n in line.events)
+        said = ["Pitch bends are left out, as chosen: notes sound at their written pitch."] if bent else []
+        return [_unbent(line) for line in lines], said
+    shares = share_channels([_written(line) for line in lines], _midi_settings(settings, 0.0, None))
+    kept, said = [], []
+    alone = len(lines) == 1
+    for line, channels in zip(lines, shares, strict=True):
+        crowded = len(channels) < channels_needed(line.events)
+        if any(n.bends for n in line.events) and (crowded or (settings.channels == "one" and not alone)):
+            said.append(
+                f"“{line.name}”: bends are left out, for its notes would share a channel with others that sound."
+            )
+            line = _unbent(line)
+        kept.append(line)
+    return kept, said
+
+
+def _unbent(line: Line) -> Line:
+    return replace(line, events=tuple(replace(n, bends=()) for n in line.events))
+
+
+def _words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, start_s: float) -> tuple[str, ...]:
+    count = sum(len(line.events) for line in lines)
+    names = ", ".join(f"“{line.name}”" for line in lines)
+    start = float(tempo_map.beats_at(start_s))
+    meter = tempo_map.meter_at(start)
+    steady = len(tempo_map.knots) <= 2
+    carried = "the tempo" if steady else "the tempo map, from"
+    tempo = f"{tempo_map.bpm_at(start):.2f}".rstrip("0").rstrip(".")
+    bend = f"pitch bend of ±{settings.bend_semitones} semitones" if _bent(lines) else "no pitch bend"
+    return (
+        f"{len(lines)} {'part' if len(lines) == 1 else 'parts'}, {count} notes: {names}.",
+        f"It carries {carried} {tempo} and {meter.numerator}/{meter.denominator}.",
+        f"A Standard MIDI File of type {settings.type}, {bend}.",
+    )
+
+
+def _bent(lines: Sequence[Line]) -> bool:
+    return any(n.bends for line in lines for n in line.events)
+
+
+def _written(line: Line) -> WrittenPart:
+    return WrittenPart(line.name, line.program, line.events)
+
+
+def _midi_settings(settings: HandOnSettings, start_s: float, end_s: float | None, title: str = "") -> MidiSettings:
+    return MidiSettings(
+        type=settings.type,
+        start_s=start_s,
+        end_s=end_s,
+        bend_semitones=settings.bend_semitones,
+        channels=settings.channels,
+        title=title,
+    )
+
+
+def write_and_prove(planned: Plan, title: str) -> tuple[bytes, Proof]:
+    """Writes the file of a plan and compares it, read back, with the plan's events."""
+    parts = [_written(line) for line in planned.lines]
+    settings = _midi_settings(planned.settings, planned.start_s, planned.end_s, title)
+    data = write_midi(parts, planned.tempo_map, settings)
+    return data, prove_bytes(data, planned)
+
+
+def prove_bytes(data: bytes, planned: Plan) -> Proof:
+    """The proof of a file's bytes against a plan, by the reader that shares no code with the writer."""
+    file = read_midi(data)
+    notes, _ = notes_of_file(file)
+    slowest_us = max([tempo for _, tempo in tempo_events(file)] or [500_000])
+    heard = [n for line in planned.lines for n in line.events]
+    return prove(
+        heard,
+        notes,
+        start_s=planned.start_s,
+        tick_s=slowest_us / 1e6 / TICKS_A_QUARTER,
+        bend_semitones=planned.settings.bend_semitones,
+    )

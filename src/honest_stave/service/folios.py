@@ -1,0 +1,123 @@
+"""Folios: made, listed, opened whole, changed, undone."""
+
+import time
+import uuid
+from typing import Any
+
+from sqlalchemy import delete, select
+
+from honest_stave.core.beat.tempo_map import TempoMap
+from honest_stave.core.errors import BadInput
+from honest_stave.service.codec import tempo_to_body
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+from honest_stave.store.tables import Change, Entity, Folio, HandOn, Job, ReadingRow
+
+LONGEST_TITLE = 120
+
+
+def clean_title(title: str, what: str = "title") -> str:
+    """A title without control characters, trimmed.
+
+    Raises:
+        BadInput: nothing is left, or it is too long.
+    """
+    clean = "".join(c if c.isprintable() else " " for c in title).strip()
+    if not clean:
+        raise BadInput(f"The {what} is empty.", "Give at least one letter.")
+    if len(clean) > LONGEST_TITLE:
+        raise BadInput(f"The {what} has {len(clean)} characters.", f"At most {LONGEST_TITLE} fit.")
+    return clean
+
+
+def create(studio: Studio, title: str, *, demo: bool = False) -> str:
+    """Makes a folio; returns its id."""
+    folio_id, now = uuid.uuid4().hex, time.time()
+    settings = {"title": clean_title(title), "tempo": tempo_to_body(TempoMap()), "tempo_set": False}
+    with studio.database.session() as session:
+        session.add(Folio(id=folio_id, revision=1, created_at=now, changed_at=now, demo=demo))
+        session.flush()
+        session.add(Entity(folio_id=folio_id, kind="settings", parent="", id="settings", body=settings))
+    return folio_id
+
+
+def list_folios(studio: Studio) -> list[dict[str, Any]]:
+    """All folios, the last changed first."""
+    with studio.database.session() as session:
+        rows = session.execute(
+            select(Folio, Entity.body)
+            .join(Entity, (Entity.folio_id == Folio.id) & (Entity.kind == "settings"))
+            .order_by(Folio.changed_at.desc())
+        ).all()
+        return [{"id": f.id, "title": body["title"], "changed_at": f.changed_at, "demo": f.demo} for f, body in rows]
+
+
+def state(studio: Studio, folio_id: str) -> dict[str, Any]:
+    """A folio whole, but for the notes of its parts."""
+    with studio.database.session() as session:
+        row = history.folio_row(session, folio_id)
+        settings = history.entity(session, folio_id, "settings", "settings")
+        changes = history.history(session, folio_id)
+        return {
+            "id": folio_id,
+            "revision": row.revision,
+            "changed_at": row.changed_at,
+            "demo": row.demo,
+            "settings": settings,
+            "takes": history.entities(session, folio_id, "take"),
+            "parts": history.entities(session, folio_id, "part"),
+            "undo": next((label for _, label, _, undone in changes if not undone), None),
+            "redo": next((label for _, label, _, undone in reversed(changes) if undone), None),
+        }
+
+
+def change(studio: Studio, folio_id: str, edit: history.Edit, base_revision: int | None) -> int:
+    """Makes a change and tells everybody; returns the new revision.
+
+    Raises:
+        Conflict: the folio has moved on since ``base_revision``.
+    """
+    with studio.database.session() as session:
+        revision = history.apply(session, folio_id, edit, base_revision)
+    studio.bus.tell({"type": "folio", "folio": folio_id, "revision": revision})
+    return revision
+
+
+def step(studio: Studio, folio_id: str, *, back: bool) -> str | None:
+    """Undo or redo; returns the label of what was undone or redone."""
+    with studio.database.session() as session:
+        label = history.undo(session, folio_id) if back else history.redo(session, folio_id)
+        revision = history.folio_row(session, folio_id).revision
+    if label is not None:
+        studio.bus.tell({"type": "folio", "folio": folio_id, "revision": revision})
+    return label
+
+
+def list_history(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
+    """The folio's history, newest first."""
+    with studio.database.session() as session:
+        rows = history.history(session, folio_id)
+    return [{"id": i, "label": label, "at": at, "undone": undone} for i, label, at, undone in rows]
+
+
+def set_settings(studio: Studio, folio_id: str, label: str, values: dict[str, Any], base: int | None) -> int:
+    """Changes the folio's settings (title, tempo); returns the new revision."""
+    with studio.database.session() as session:
+        settings = history.entity(session, folio_id, "settings", "settings")
+    edit = history.Edit(label, put=[("settings", "", "settings", {**settings, **values})])
+    return change(studio, folio_id, edit, base)
+
+
+def rename(studio: Studio, folio_id: str, title: str, base: int | None) -> int:
+    """Gives the folio another title."""
+    title = clean_title(title)
+    return set_settings(studio, folio_id, f"Folio called “{title}”", {"title": title}, base)
+
+
+def remove(studio: Studio, folio_id: str) -> None:
+    """Removes a folio with all that is in it; this cannot be undone."""
+    with studio.database.session() as session:
+        history.folio_row(session, folio_id)
+        for table in (Change, Entity, HandOn, ReadingRow, Job):
+            session.execute(delete(table).where(table.folio_id == folio_id))
+        session.execute(delete(Folio).where(Folio.id == folio_id))

@@ -1,0 +1,222 @@
+"""Handing on: described, written, proven, kept, repeated; one file or one a part in a ZIP."""
+
+import io
+import re
+import time
+import uuid
+import zipfile
+from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy import select
+
+from honest_stave.core.errors import BadInput, NotFound
+from honest_stave.core.formats.tables import notes_as_csv, notes_as_json, notes_as_labels
+from honest_stave.core.part.handing_on import HandOnSettings, Line, Plan, plan, write_and_prove
+from honest_stave.core.part.proof import Proof, proof_text
+from honest_stave.core.sound.instruments import instrument_names
+from honest_stave.service import parts
+from honest_stave.service.codec import part_from_body
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+from honest_stave.store.tables import HandOn, Preference
+
+ENDINGS = {"midi": ".mid", "csv": ".csv", "json": ".json", "labels": ".txt"}
+UNSAFE = re.compile(r'[\\/:*?"<>|\x00-\x1f]+')
+LONGEST_FILE_NAME = 80
+DEFAULT_PATTERN = "{folio} {part}"
+NAMELESS = re.compile(r"^(?:|unknown|untitled|track \d+|part)$", re.IGNORECASE)
+
+
+def file_stem(pattern: str, folio: str, part: str, bpm: float) -> str:
+    """A file's name by a pattern with {folio}, {part} and {tempo}, safe on every system."""
+    named = pattern.replace("{folio}", folio).replace("{part}", part).replace("{tempo}", f"{bpm:g}")
+    safe = UNSAFE.sub(" ", named).strip(" .")
+    return re.sub(r"\s+", " ", safe)[:LONGEST_FILE_NAME].strip(" .") or "notes"
+
+
+def _settings(body: dict[str, Any]) -> HandOnSettings:
+    known = {k: body[k] for k in HandOnSettings.__dataclass_fields__ if k in body}
+    return HandOnSettings(**known)
+
+
+def _lines(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "part")
+    wanted = body.get("parts") or list(bodies)
+    heard = parts.events(studio, folio_id, [i for i in wanted if i in bodies])
+    programs = instrument_names()
+    lines = []
+    for part_id, events in heard.items():
+        part = part_from_body(bodies[part_id])
+        name = (body.get("names") or {}).get(part_id) or part.name
+        lines.append(Line(part_id, name, programs[part.instrument][1], tuple(events)))
+    return lines
+
+
+def _planned(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Plan]:
+    lines = _lines(studio, folio_id, body)
+    nameless = [line for line in lines if NAMELESS.match(line.name.strip())]
+    if nameless:
+        raise BadInput("A part has no name.", "Name it, so that the receiver knows what it is.")
+    tempo_map = parts.tempo_of(studio, folio_id)
+    settings = _settings(body)
+    if body.get("files") == "each":
+        return [plan([line], tempo_map, settings) for line in lines if line.events]
+    return [plan(lines, tempo_map, settings)]
+
+
+def _titles(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Plan]) -> tuple[list[str], list[str]]:
+    """Names of the files, and what has to be said of them."""
+    with studio.database.session() as session:
+        folio = history.entity(session, folio_id, "settings", "settings")["title"]
+        taken = set(session.scalars(select(HandOn.name).where(HandOn.folio_id == folio_id)))
+    ending = ENDINGS[body.get("format", "midi")]
+    pattern = body.get("pattern") or DEFAULT_PATTERN
+    names: list[str] = []
+    said: list[str] = []
+    for each in plans:
+        part = each.lines[0].name if len(each.lines) == 1 else ""
+        bpm = each.tempo_map.bpm_at(float(each.tempo_map.beats_at(each.start_s)))
+        stem = file_stem(pattern, folio, part, round(bpm, 2))
+        name, number = stem + ending, 2
+        while name in names or (name in taken and not body.get("overwrite")):
+            name, number = f"{stem} {number}{ending}", number + 1
+        if name != stem + ending:
+            said.append(f"“{stem}{ending}” was handed on before; this one is called “{name}”.")
+        names.append(name)
+    return names, said
+
+
+def describe(studio: Studio, folio_id: str, body: dict[str, Any]) -> dict[str, Any]:
+    """What the receiver will get, in words, before anything is written."""
+    plans = _planned(studio, folio_id, body)
+    names, said = _titles(studio, folio_id, body, plans)
+    words: list[str] = []
+    for name, each in zip(names, plans, strict=True):
+        words += [f"{name}: {each.words[0]}"] if len(plans) > 1 else list(each.words)
+    if body.get("format", "midi") != "midi":
+        words = [w for w in words if "Standard MIDI" not in w and "carries" not in w]
+        words.append("Moments count from the file's beginning in seconds.")
+    left_out = [text for each in plans for text in each.left_out]
+    return {"names": names, "words": words, "left_out": left_out, "said": said}
+
+
+def _table(each: Plan, kind: str) -> str:
+    events = sorted((n for line in each.lines for n in line.events), key=lambda n: (n.onset_s, n.pitch))
+    names = {line.id: line.name for line in each.lines}
+    octave = each.settings.middle_c_octave
+    if kind == "csv":
+        return notes_as_csv(events, names, each.tempo_map, each.start_s, octave)
+    if kind == "json":
+        return notes_as_json(events, names, each.tempo_map, each.start_s, octave)
+    return notes_as_labels(events, each.start_s, octave)
+
+
+def _proof_body(proof: Proof) -> dict[str, Any]:
+    return asdict(proof)
+
+
+def hand_on(studio: Studio, folio_id: str, body: dict[str, Any]) -> dict[str, Any]:
+    """Writes, reads back and keeps; returns the hand-on with its proof."""
+    kind = body.get("format", "midi")
+    if kind not in ENDINGS:
+        raise BadInput(f"There is no format {kind!r}.", f"Choose one of {', '.join(ENDINGS)}.")
+    told = describe(studio, folio_id, body)
+    plans = _planned(studio, folio_id, body)
+    files: list[tuple[str, bytes]] = []
+    proofs: list[tuple[str, Proof]] = []
+    with studio.database.session() as session:
+        folio = history.entity(session, folio_id, "settings", "settings")["title"]
+    for name, each in zip(told["names"], plans, strict=True):
+        if kind == "midi":
+            title = each.lines[0].name if len(each.lines) == 1 else folio
+            data, proof = write_and_prove(each, title)
+            proofs.append((name, proof))
+        else:
+            data = _table(each, kind).encode()
+        files.append((name, data))
+    name, data = files[0]
+    if len(files) > 1:
+        name, data = file_stem("{folio} parts", folio, "", 0) + ".zip", _zipped(files, told, proofs)
+    proof_body = _joined_proof(proofs)
+    row = HandOn(
+        id=uuid.uuid4().hex,
+        folio_id=folio_id,
+        at=time.time(),
+        name=name,
+        content=studio.files.add(data),
+        settings={**body, "told": told},
+        proof=proof_body,
+    )
+    with studio.database.session() as session:
+        session.add(row)
+        session.merge(Preference(key="hand-on", value={k: v for k, v in body.items() if k not in ("parts", "names")}))
+    return said(row)
+
+
+def _joined_proof(proofs: list[tuple[str, Proof]]) -> dict[str, Any]:
+    if not proofs:
+        return {}
+    text = "\n".join(proof_text(p, name) for name, p in proofs)
+    joined = Proof(
+        same=all(p.same for _, p in proofs),
+        notes=sum(p.notes for _, p in proofs),
+        bends=sum(p.bends for _, p in proofs),
+        greatest_ms=max(p.greatest_ms for _, p in proofs),
+        greatest_cents=max(p.greatest_cents for _, p in proofs),
+        differences=tuple(d for _, p in proofs for d in p.differences),
+    )
+    return {**_proof_body(joined), "text": text}
+
+
+def _zipped(files: list[tuple[str, bytes]], told: dict[str, Any], proofs: list[tuple[str, Proof]]) -> bytes:
+    out = io.BytesIO()
+    listed = ["Written:", *told["words"], "", "Left out:", *(told["left_out"] or ["nothing"]), ""]
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files:
+            archive.writestr(name, data)
+        archive.writestr("what was written.txt", "\n".join(listed))
+        if proofs:
+            archive.writestr("proof.txt", "\n".join(proof_text(p, name) for name, p in proofs))
+    return out.getvalue()
+
+
+def said(row: HandOn) -> dict[str, Any]:
+    """A hand-on as the interface shows it."""
+    told = row.settings.get("told", {})
+    return {
+        "id": row.id,
+        "name": row.name,
+        "at": row.at,
+        "settings": {k: v for k, v in row.settings.items() if k != "told"},
+        "told": told,
+        "proof": row.proof,
+    }
+
+
+def listed(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
+    """What was handed on from a folio, newest first."""
+    with studio.database.session() as session:
+        query = select(HandOn).where(HandOn.folio_id == folio_id).order_by(HandOn.at.desc()).limit(50)
+        return [said(row) for row in session.scalars(query)]
+
+
+def file_of(studio: Studio, folio_id: str, hand_on_id: str) -> tuple[str, bytes]:
+    """Name and bytes of what was handed on.
+
+    Raises:
+        NotFound: it is not there.
+    """
+    with studio.database.session() as session:
+        row = session.get(HandOn, hand_on_id)
+    if row is None or row.folio_id != folio_id:
+        raise NotFound("This file is no longer here.", "Hand it on again.")
+    return row.name, studio.files.path(row.content).read_bytes()
+
+
+def remembered(studio: Studio) -> dict[str, Any]:
+    """The settings used last."""
+    with studio.database.session() as session:
+        row = session.get(Preference, "hand-on")
+        return dict(row.value) if row else {}

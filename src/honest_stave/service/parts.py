@@ -1,0 +1,316 @@
+"""Parts: accepted from a reading, edited, kept in step with the doubt limit, told as heard."""
+
+import uuid
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from honest_stave.core.beat.tempo_map import TempoMap
+from honest_stave.core.errors import BadInput, NotFound
+from honest_stave.core.part import edits
+from honest_stave.core.part.accept import note_of, renew
+from honest_stave.core.part.events import Sounding, heard_parts, sounding_notes
+from honest_stave.core.part.notes import MOST_NOTES, Note, Part, check_note, in_order
+from honest_stave.core.part.select import Rule, select
+from honest_stave.core.pitch.ends import LEVEL_HOP_S, note_end
+from honest_stave.core.pitch.reading import FormSettings
+from honest_stave.core.signal.frames import levels_of_frames
+from honest_stave.core.sound.instruments import instrument_names
+from honest_stave.service import folios, readings, takes
+from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body, tempo_from_body
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+
+# Instruments that suit what was read, by its character.
+INSTRUMENT_BY_CHARACTER = {"struck": "string", "sustained": "reed"}
+# A stretch this long after a note's end is looked at for its sound.
+TRIM_CONTEXT_S = 0.05
+SILENCE_FLOOR_DB = -75.0
+
+
+def _new_id() -> str:
+    return uuid.uuid4().hex[:12]
+
+
+def part_of(studio: Studio, folio_id: str, part_id: str) -> Part:
+    """A part without its notes.
+
+    Raises:
+        NotFound: it is not in the folio.
+    """
+    with studio.database.session() as session:
+        return part_from_body(history.entity(session, folio_id, "part", part_id))
+
+
+def notes_of(studio: Studio, folio_id: str, part_id: str) -> list[Note]:
+    """Notes of a part in order."""
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "note", part_id)
+    return in_order([note_from_body(i, body) for i, body in bodies.items()])
+
+
+def tempo_of(studio: Studio, folio_id: str) -> TempoMap:
+    """The folio's tempo map."""
+    with studio.database.session() as session:
+        return tempo_from_body(history.entity(session, folio_id, "settings", "settings")["tempo"])
+
+
+def _counted(
+    studio: Studio, folio_id: str, reading_id: str, form: FormSettings, least: float
+) -> tuple[list[Note], int]:
+    found = readings.candidates(studio, folio_id, reading_id, form)
+    reading = readings.opened(studio, folio_id, reading_id)
+    counted = [c for c in found if c.confidence >= least]
+    if len(counted) > MOST_NOTES:
+        raise BadInput(f"These limits give {len(counted)} notes.", f"At most {MOST_NOTES} fit in a part.")
+    return [note_of(reading_id, reading, c) for c in counted], len(found) - len(counted)
+
+
+def accept(
+    studio: Studio,
+    folio_id: str,
+    reading_id: str,
+    form: FormSettings,
+    least: float,
+    base: int | None,
+    *,
+    name: str | None = None,
+    instrument: str | None = None,
+) -> str:
+    """Makes a part of a reading; returns its id.
+
+    Raises:
+        BadInput: the limit leaves no candidate.
+    """
+    row = readings.row(studio, folio_id, reading_id)
+    with studio.database.session() as session:
+        take_name = history.entities(session, folio_id, "take").get(row.take_id, {}).get("name", "Take")
+        taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
+    notes, left_out = _counted(studio, folio_id, reading_id, form, least)
+    if not notes:
+        raise BadInput("No candidate is over the doubt limit.", "Lower the limit until notes appear.")
+    wanted = name or take_name
+    number = 2
+    while wanted in taken:
+        wanted, number = f"{name or take_name} {number}", number + 1
+    low = float(np.median([n.pitch for n in notes])) < 50
+    suits = "bass" if low else INSTRUMENT_BY_CHARACTER[row.summary["character"]]
+    part = Part(
+        name=wanted,
+        instrument=instrument or suits,
+        take=row.take_id,
+        reading=reading_id,
+        least_confidence=least,
+        split=form.split,
+        shortest_s=form.shortest_s,
+        left_out=left_out,
+    )
+    part_id = uuid.uuid4().hex
+    edit = history.Edit(f"“{wanted}” accepted, {len(notes)} notes", put=[("part", "", part_id, part_to_body(part))])
+    edit.put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
+    folios.change(studio, folio_id, edit, base)
+    return part_id
+
+
+def move_limit(
+    studio: Studio, folio_id: str, part_id: str, form: FormSettings, least: float, base: int | None
+) -> int:
+    """Brings a part in step with other limits: only untouched candidates come and go."""
+    part = part_of(studio, folio_id, part_id)
+    if not part.reading:
+        raise BadInput("This part was not read from a recording.", "It has no doubt limit.")
+    fresh, left_out = _counted(studio, folio_id, part.reading, form, least)
+    now = notes_of(studio, folio_id, part_id)
+    wanted = {n.id: n for n in renew(now, fresh, reading_id=part.reading, dropped=frozenset(part.dropped))}
+    before = {n.id: n for n in now}
+    moved = replace(part, least_confidence=least, split=form.split, shortest_s=form.shortest_s, left_out=left_out)
+    edit = history.Edit(f"Doubt limit of “{part.name}” moved", put=[("part", "", part_id, part_to_body(moved))])
+    edit.put += [("note", part_id, i, note_to_body(n)) for i, n in wanted.items() if before.get(i) != n]
+    edit.removed = [("note", part_id, i) for i in before if i not in wanted]
+    return folios.change(studio, folio_id, edit, base)
+
+
+def set_part(studio: Studio, folio_id: str, part_id: str, values: dict[str, Any], base: int | None) -> int:
+    """Changes how a part is called and heard."""
+    part = part_of(studio, folio_id, part_id)
+    if "name" in values:
+        values["name"] = folios.clean_title(values["name"], "name")
+    if "instrument" in values and values["instrument"] not in instrument_names():
+        raise NotFound(f"There is no instrument {values['instrument']!r}.", "Choose one of the list.")
+    changed = replace(part, **values)
+    what = ", ".join(sorted(values)).replace("_", " ")
+    edit = history.Edit(f"“{changed.name}”: {what}", put=[("part", "", part_id, part_to_body(changed))])
+    return folios.change(studio, folio_id, edit, base)
+
+
+def remove(studio: Studio, folio_id: str, part_id: str, base: int | None) -> int:
+    """Takes a part with its notes out of the folio; undo brings it back."""
+    part = part_of(studio, folio_id, part_id)
+    with studio.database.session() as session:
+        ids = list(history.entities(session, folio_id, "note", part_id))
+    edit = history.Edit(f"“{part.name}” removed", removed=[("part", "", part_id)])
+    edit.removed += [("note", part_id, i) for i in ids]
+    return folios.change(studio, folio_id, edit, base)
+
+
+def join_parts(studio: Studio, folio_id: str, part_ids: list[str], base: int | None) -> int:
+    """Joins the notes of several parts into the first."""
+    if len(part_ids) < 2:
+        raise BadInput("There is nothing to join.", "Choose two parts or more.")
+    first = part_of(studio, folio_id, part_ids[0])
+    edit = history.Edit(f"{len(part_ids)} parts joined into “{first.name}”")
+    for other in part_ids[1:]:
+        part_of(studio, folio_id, other)
+        for note in notes_of(studio, folio_id, other):
+            fresh = replace(note, id=_new_id(), touched=True)
+            edit.put.append(("note", part_ids[0], fresh.id, note_to_body(fresh)))
+            edit.removed.append(("note", other, note.id))
+        edit.removed.append(("part", "", other))
+    return folios.change(studio, folio_id, edit, base)
+
+
+EDITS = {
+    "move": "moved",
+    "ends": "made longer or shorter",
+    "split": "split",
+    "join": "joined",
+    "delete": "deleted",
+    "velocity": "velocity",
+    "trim": "ends trimmed to the sound",
+    "paste": "pasted",
+    "add": "added",
+    "runner-up": "runner-up taken",
+    "restore": "put back as read",
+    "keep": "kept",
+}
+
+
+def edit_notes(
+    studio: Studio, folio_id: str, part_id: str, action: str, ids: list[str], values: dict[str, Any], base: int | None
+) -> tuple[int, list[Note], list[str]]:
+    """Edits notes of a part by hand.
+
+    Args:
+        action: one of ``EDITS``.
+        ids: notes it concerns.
+        values: what the action needs.
+        base: revision the edit was made on.
+
+    Returns:
+        The new revision, notes put, ids removed.
+    """
+    part = part_of(studio, folio_id, part_id)
+    with studio.database.session() as session:
+        bodies = history.bodies_of(session, folio_id, [("note", part_id, i) for i in ids])
+    notes = in_order([note_from_body(key[2], body) for key, body in bodies.items()])
+    if not notes and action != "add":
+        raise BadInput("No note is selected.", "Click one, or select with a rule.")
+    change = _change(studio, folio_id, part, notes, action, values)
+    count = max(len(change.put), len(change.removed))
+    plural = "note" if count == 1 else "notes"
+    edit = history.Edit(f"{count} {plural} {EDITS[action]}")
+    edit.put = [("note", part_id, n.id, note_to_body(n)) for n in change.put]
+    edit.removed = [("note", part_id, n.id) for n in change.removed]
+    dropped = [n.origin.key for n in change.removed if n.origin is not None]
+    if dropped and part.reading:
+        kept = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))
+        edit.put.append(("part", "", part_id, part_to_body(kept)))
+    revision = folios.change(studio, folio_id, edit, base)
+    return revision, list(change.put), [n.id for n in change.removed]
+
+
+def _change(
+    studio: Studio, folio_id: str, part: Part, notes: list[Note], action: str, values: dict[str, Any]
+) -> edits.Change:
+    match action:
+        case "move":
+            return edits.move(notes, by_s=values.get("by_s", 0.0), semitones=values.get("semitones", 0))
+        case "ends":
+            return edits.set_ends(
+                notes, start_by_s=values.get("start_by_s", 0.0), end_by_s=values.get("end_by_s", 0.0)
+            )
+        case "split":
+            return edits.split(notes, at_s=values["at_s"], new_id=_new_id)
+        case "join":
+            return edits.join(notes)
+        case "delete":
+            return edits.delete(notes)
+        case "velocity":
+            return edits.set_velocity(
+                notes, value=values.get("value"), scale=values.get("scale", 1.0), even=values.get("even", 0.0)
+            )
+        case "trim":
+            return _trim(studio, folio_id, part, notes)
+        case "paste":
+            return edits.paste(notes, at_s=values["at_s"], new_id=_new_id)
+        case "add":
+            note = Note(
+                id=_new_id(),
+                onset_s=values["onset_s"],
+                offset_s=values["offset_s"],
+                pitch=values["pitch"],
+                velocity=values.get("velocity", 90),
+                touched=True,
+            )
+            return edits.Change(put=(check_note(note),))
+        case "runner-up":
+            return edits.take_runner_up(notes)
+        case "restore":
+            return edits.restore(notes)
+        case "keep":
+            return edits.Change(put=tuple(n.edited() for n in notes))
+    raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
+
+
+def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits.Change:
+    samples, rate = takes.samples_of(studio, takes.audio_take(studio, folio_id, part.take))
+    hop = round(rate * LEVEL_HOP_S)
+
+    def measured_end_s(note: Note) -> float:
+        first = max(0, round((note.onset_s - TRIM_CONTEXT_S) * rate))
+        last = round((note.offset_s + TRIM_CONTEXT_S) * rate)
+        mono = np.asarray(samples[first:last]).mean(axis=1, dtype=np.float32)
+        levels = levels_of_frames(mono, hop=hop, length=4 * hop)
+        start_s = first / rate
+        # The stretch is cut so that the sound after the note does not count.
+        end = note_end(levels, note.onset_s - start_s, note.offset_s - start_s, SILENCE_FLOOR_DB)
+        return end + start_s
+
+    return edits.trim_ends(notes, measured_end_s)
+
+
+def pick(studio: Studio, folio_id: str, part_id: str, rule: Rule, value: float) -> list[str]:
+    """Ids of the notes that a rule selects."""
+    return select(notes_of(studio, folio_id, part_id), rule, value, tempo_of(studio, folio_id))
+
+
+def take_candidates(
+    studio: Studio,
+    folio_id: str,
+    part_id: str,
+    reading_id: str,
+    form: FormSettings,
+    onsets_s: list[float],
+    base: int | None,
+) -> int:
+    """Takes candidates of another reading into a part, by their onsets."""
+    part = part_of(studio, folio_id, part_id)
+    reading = readings.opened(studio, folio_id, reading_id)
+    wanted = {round(s, 4) for s in onsets_s}
+    found = [c for c in readings.candidates(studio, folio_id, reading_id, form) if round(c.onset_s, 4) in wanted]
+    if not found:
+        raise BadInput("These notes are no longer in the reading.", "Choose them again.")
+    notes = [replace(note_of(reading_id, reading, c), touched=True) for c in found]
+    edit = history.Edit(f"{len(notes)} notes taken from another reading into “{part.name}”")
+    edit.put = [("note", part_id, n.id, note_to_body(n)) for n in notes]
+    return folios.change(studio, folio_id, edit, base)
+
+
+def events(studio: Studio, folio_id: str, part_ids: list[str] | None = None) -> dict[str, list[Sounding]]:
+    """The list of events that is heard, by part; the very list that is written."""
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "part")
+    all_parts = {i: part_from_body(body) for i, body in bodies.items()}
+    chosen = part_ids if part_ids is not None else heard_parts(all_parts)
+    return {i: sounding_notes(i, all_parts[i], notes_of(studio, folio_id, i)) for i in chosen if i in all_parts}

@@ -1,0 +1,106 @@
+"""The folio's time: tempo typed, tapped or proposed; meter; the moment and number of bar 1."""
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from honest_stave.core.beat.propose import TempoProposal, propose_tempos, tempo_of_taps
+from honest_stave.core.beat.tempo_map import Meter, TempoMap
+from honest_stave.core.errors import BadInput
+from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings
+from honest_stave.service import folios, parts, readings
+from honest_stave.service.codec import tempo_from_body, tempo_to_body
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+
+FEWEST_TAPS = 3
+# Grid lines asked for at once.
+MOST_LINES = 4000
+
+
+def set_time(studio: Studio, folio_id: str, values: dict[str, Any], base: int | None) -> int:
+    """Changes tempo, meter, bar 1's moment or its number; what is recorded never moves."""
+    tempo_map = parts.tempo_of(studio, folio_id)
+    told = []
+    if values.get("bpm") is not None:
+        tempo_map = tempo_map.with_bpm(float(values["bpm"]))
+        told.append(f"tempo {float(values['bpm']):g}")
+    if values.get("downbeat_s") is not None:
+        tempo_map = tempo_map.with_downbeat(float(values["downbeat_s"]))
+        told.append(f"bar 1 at {float(values['downbeat_s']):.3f} s")
+    if values.get("numerator") is not None and values.get("denominator") is not None:
+        meter = Meter(0, int(values["numerator"]), int(values["denominator"]))
+        tempo_map = replace(tempo_map, meters=(meter,))
+        told.append(f"meter {meter.numerator}/{meter.denominator}")
+    if values.get("first_bar_number") is not None:
+        tempo_map = replace(tempo_map, first_bar_number=int(values["first_bar_number"]))
+        told.append(f"first bar called {values['first_bar_number']}")
+    if not told:
+        raise BadInput("Nothing of the time was given.", "Give a tempo, a meter or the moment of bar 1.")
+    label = "Time: " + ", ".join(told)
+    return folios.set_settings(studio, folio_id, label, {"tempo": tempo_to_body(tempo_map), "tempo_set": True}, base)
+
+
+def use_map_of_take(studio: Studio, folio_id: str, take_id: str, base: int | None) -> int:
+    """Takes the tempo map that a MIDI file carries."""
+    with studio.database.session() as session:
+        take = history.entity(session, folio_id, "take", take_id)
+    body = take["facts"].get("tempo")
+    if not body:
+        raise BadInput(f"“{take['name']}” carries no tempo map.", "Type the tempo, or have it proposed.")
+    tempo_from_body(body)
+    label = f"Tempo map of “{take['name']}” used"
+    return folios.set_settings(studio, folio_id, label, {"tempo": body, "tempo_set": True}, base)
+
+
+def proposals(
+    studio: Studio, folio_id: str, part_id: str | None, reading_id: str | None
+) -> tuple[TempoProposal, ...]:
+    """Tempos proposed from the notes of a part or a reading, likeliest first."""
+    if part_id:
+        notes = parts.notes_of(studio, folio_id, part_id)
+        onset = np.array([n.onset_s for n in notes])
+        velocity = np.array([n.velocity for n in notes], float)
+    elif reading_id:
+        row = readings.row(studio, folio_id, reading_id)
+        found = readings.candidates(studio, folio_id, row.id, FormSettings())
+        sure = [c for c in found if c.confidence >= DEFAULT_LEAST_CONFIDENCE]
+        onset = np.array([c.onset_s for c in sure])
+        velocity = np.array([c.velocity for c in sure], float)
+    else:
+        raise BadInput("A tempo is proposed from notes.", "Choose a part or a reading.")
+    return propose_tempos(onset, velocity)
+
+
+def tapped(tap_s: list[float]) -> float:
+    """Tempo of taps.
+
+    Raises:
+        BadInput: too few of them.
+    """
+    bpm = tempo_of_taps(np.array(tap_s, float))
+    if bpm is None:
+        raise BadInput(f"{len(tap_s)} taps say nothing yet.", f"Tap at least {FEWEST_TAPS} times.")
+    return round(bpm, 1)
+
+
+def grid(tempo_map: TempoMap, from_s: float, to_s: float) -> dict[str, list[Any]]:
+    """Bar lines and beats of a stretch, for rulers and the click: moments, bar numbers, felt beats."""
+    first = tempo_map.bar_index(float(tempo_map.beats_at(from_s)))
+    times: list[float] = []
+    bars: list[int] = []
+    beats: list[int] = []
+    bar = first
+    while len(times) < MOST_LINES:
+        start = tempo_map.bar_start(bar)
+        meter = tempo_map.meter_at(start)
+        for beat in range(round(meter.quarters / meter.felt_beat_quarters)):
+            moment = float(tempo_map.seconds_at(start + beat * meter.felt_beat_quarters))
+            if moment > to_s:
+                return {"time_s": times, "bar": bars, "beat": beats}
+            times.append(round(moment, 6))
+            bars.append(bar + tempo_map.first_bar_number)
+            beats.append(beat + 1)
+        bar += 1
+    return {"time_s": times, "bar": bars, "beat": beats}
