@@ -1,76 +1,111 @@
-"""The web application: routers, problems, the guard, the built front end."""
+"""The application as the web server runs it: it answers at once and loads the rest behind.
 
-from collections.abc import AsyncIterator, Callable
-from contextlib import asynccontextmanager
+The guard, the pages and the health check need next to nothing and are there within a
+fraction of a second; the API with its database is loaded in a thread, and requests to it
+wait until it is there.
+"""
+
+import asyncio
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
-from fastapi import FastAPI, Request
-from fastapi.exceptions import RequestValidationError
-from starlette.exceptions import HTTPException
-from starlette.responses import FileResponse, Response
+from starlette.responses import FileResponse, JSONResponse, Response
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from honest_stave import __version__
-from honest_stave.api import folios, handing, instruments, parts, readings, takes
 from honest_stave.api.guard import Guard, problem
 from honest_stave.core.errors import StaveError
-from honest_stave.service.studio import Studio
+
+if TYPE_CHECKING:
+    from honest_stave.service.studio import Studio
 
 WEB = Path(__file__).parent.parent / "web_dist"
 
 
-def make_application(
-    open_it: Callable[[], Studio], *, hosts: set[str] | None = None, key: str | None = None, web: Path = WEB
-) -> FastAPI:
-    """The application.
+def page(web: Path, path: str) -> Response:
+    """A file of the front end that exists, else the page itself."""
+    asset = (web / path).resolve()
+    if path and asset.is_file() and asset.is_relative_to(web.resolve()):
+        caching = "max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
+        return FileResponse(asset, headers={"cache-control": caching})
+    if not (web / "index.html").is_file():
+        return problem(503, "no-page", "The interface has not been built.", "Run ./stave build once.")
+    return FileResponse(web / "index.html", headers={"cache-control": "no-cache"})
+
+
+@dataclass
+class Application:
+    """Pages and health at once, the API as soon as it is loaded.
 
     Args:
-        open_it: opens the studio when the application starts.
+        open_it: opens the studio, in a thread.
+        web: folder of the built front end.
+        on_refused: told when the data folder cannot be opened.
+    """
+
+    open_it: "Callable[[], Studio]"
+    web: Path = WEB
+    on_refused: Callable[[StaveError], None] | None = None
+    studio: "Studio | None" = None
+    _loading: "asyncio.Task[ASGIApp] | None" = field(default=None, repr=False)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "lifespan":
+            await self._live(receive, send)
+            return
+        path = scope["path"].lstrip("/")
+        if path == "api/health":
+            await JSONResponse({"version": __version__})(scope, receive, send)
+        elif path.startswith("api/"):
+            try:
+                api = await asyncio.shield(self._loading) if self._loading else None
+            except StaveError as error:
+                await problem(503, error.code, error.title, error.detail)(scope, receive, send)
+                return
+            if api is not None:
+                await api(scope, receive, send)
+        else:
+            await page(self.web, path)(scope, receive, send)
+
+    async def _live(self, receive: Receive, send: Send) -> None:
+        await receive()
+        self._loading = asyncio.create_task(asyncio.to_thread(self._load))
+        await send({"type": "lifespan.startup.complete"})
+        await receive()
+        await asyncio.wait([self._loading])
+        if self.studio is not None:
+            self.studio.close()
+        await send({"type": "lifespan.shutdown.complete"})
+
+    def _load(self) -> ASGIApp:
+        from honest_stave.api.resources import make_api
+
+        try:
+            self.studio = self.open_it()
+        except StaveError as error:
+            if self.on_refused:
+                self.on_refused(error)
+            raise
+        return make_api(self.studio)
+
+
+def make_application(
+    open_it: "Callable[[], Studio]",
+    *,
+    hosts: set[str] | None = None,
+    key: str | None = None,
+    web: Path = WEB,
+    on_refused: Callable[[StaveError], None] | None = None,
+) -> Any:
+    """The application behind its guard.
+
+    Args:
+        open_it: opens the studio.
         hosts: names answered beside this machine's own.
         key: required from everybody if given.
         web: folder of the built front end.
+        on_refused: told when the data folder cannot be opened.
     """
-
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        app.state.studio = open_it()
-        yield
-        app.state.studio.close()
-
-    app = FastAPI(title="Honest Stave", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.add_middleware(Guard, hosts=hosts or set(), key=key)
-    for module in (folios, takes, readings, parts, handing, instruments):
-        app.include_router(module.router)
-
-    @app.get("/api/health")
-    def health() -> dict[str, str]:
-        """Answers as soon as the server is up."""
-        return {"version": __version__}
-
-    @app.exception_handler(StaveError)
-    async def on_stave_error(_: Request, error: StaveError) -> Response:
-        return problem(error.status, error.code, error.title, error.detail)
-
-    @app.exception_handler(RequestValidationError)
-    async def on_validation(_: Request, error: RequestValidationError) -> Response:
-        first = error.errors()[0]
-        where = ".".join(str(p) for p in first["loc"][1:])
-        return problem(422, "bad-input", f"{where or 'The request'}: {first['msg']}.", "Correct it and try again.")
-
-    @app.exception_handler(HTTPException)
-    async def on_http(_: Request, error: HTTPException) -> Response:
-        return problem(error.status_code, "http", str(error.detail), "Check the address.")
-
-    @app.get("/{path:path}", include_in_schema=False)
-    def page(path: str) -> Response:
-        """The front end: a file that exists, else the page itself."""
-        if path.startswith("api/"):
-            return problem(404, "not-found", "There is nothing at this address.", "Check the address.")
-        asset = (web / path).resolve()
-        if path and asset.is_file() and asset.is_relative_to(web.resolve()):
-            caching = "max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
-            return FileResponse(asset, headers={"cache-control": caching})
-        if not (web / "index.html").is_file():
-            return problem(503, "no-page", "The interface has not been built.", "Run ./stave build once.")
-        return FileResponse(web / "index.html", headers={"cache-control": "no-cache"})
-
-    return app
+    return Guard(Application(open_it, web, on_refused), hosts=hosts or set(), key=key)

@@ -15,8 +15,8 @@ router = APIRouter(prefix="/api/folios/{folio_id}/hand-ons", tags=["hand-ons"])
 class Ask(Model):
     """What is to be handed on."""
 
-    parts: list[str] = []
-    names: dict[str, str] = {}
+    parts: list[str] = Field(default_factory=list)
+    names: dict[str, str] = Field(default_factory=dict)
     files: Literal["one", "each"] = "one"
     format: Literal["midi", "csv", "json", "labels"] = "midi"
     from_bar: int | None = None

@@ -1,4 +1,8 @@
-"""What worker processes do: decode a take, read a take. Files in, files and facts out; no database."""
+"""What worker processes do: decode a take, read a take. Files in, files and facts out; no database.
+
+Decoders and engines are imported when the work begins, so that the web server, which names
+this work, starts without them.
+"""
 
 import io
 import json
@@ -11,9 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput, Progress, TooLarge
-from honest_stave.core.formats.audio_read import open_audio, recognise
 from honest_stave.core.formats.hints import hints_from_name, timeline_of_wav
-from honest_stave.core.pitch.one_voice import read
 from honest_stave.core.pitch.reading import OneVoiceReading, OneVoiceSettings, Pieces
 from honest_stave.core.pitch.track import Track
 from honest_stave.core.signal.listen import ListenSettings
@@ -27,6 +29,8 @@ MIDI_BYTES = 32 << 20
 
 def decode_take(files: Files, arguments: Result, progress: Progress) -> Result:
     """Decodes an uploaded file into samples and peaks, or passes a MIDI file on."""
+    from honest_stave.core.formats.audio_read import open_audio, recognise
+
     path = files.path(arguments["content"])
     tempo_bpm, key = hints_from_name(arguments["name"])
     hints: Result = {"tempo_bpm": tempo_bpm, "key": key, "timeline_s": None}
@@ -78,6 +82,8 @@ def settings_from_json(body: Result) -> OneVoiceSettings:
 
 def read_one_voice(files: Files, arguments: Result, progress: Progress) -> Result:
     """Reads one voice; the arrays go into a file, the summary comes back."""
+    from honest_stave.core.pitch.one_voice import read
+
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
     reading = read(samples, arguments["rate"], settings_from_json(arguments["settings"]), progress)
     return {"arrays": files.add(reading_to_bytes(reading)), "summary": _summary(reading)}

@@ -29,11 +29,12 @@ def select(notes: Sequence[Note], rule: Rule, value: float, tempo_map: TempoMap)
         off = np.abs(beats / felt - np.round(beats / felt)) if len(onset) else onset
         on = off <= ON_THE_BEAT
         return [n.id for n, is_on in zip(notes, on, strict=True) if bool(is_on) == (rule == "on the beat")]
-    picks: dict[Rule, Callable[[Note], bool]] = {
+    rules: dict[Rule, Callable[[Note], bool]] = {
         "all": lambda n: True,
         "pitch": lambda n: n.pitch == round(value),
         "shorter": lambda n: n.duration_s < value,
         "quieter": lambda n: n.velocity < value,
         "doubtful": lambda n: n.origin is not None and not n.touched and n.origin.confidence < value,
-    }[rule]
+    }
+    picks = rules[rule]
     return [n.id for n in notes if picks(n)]

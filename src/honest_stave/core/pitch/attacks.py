@@ -167,4 +167,4 @@ def find_attacks(signal: Mono, *, weakest: float = 0.6) -> Attacks:
     peak = (rise == ndimage.maximum_filter1d(rise, 2 * reach + 1)) & (height >= weakest)
     found = np.flatnonzero(peak)
     # The rise over the lag is steepest half a lag before the frame that shows it.
-    return Attacks((found - LAG_FRAMES / 2) * HOP_S, height[found].astype(np.float32))
+    return Attacks((found.astype(np.float64) - LAG_FRAMES / 2) * HOP_S, height[found].astype(np.float32))

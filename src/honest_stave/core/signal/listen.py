@@ -4,9 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-import soxr
 from numpy.typing import NDArray
-from scipy import signal as dsp
 
 from honest_stave.core.errors import BadInput
 
@@ -17,6 +15,8 @@ Mono = NDArray[np.float32]
 ANALYSIS_RATE = 22050
 # Samples mixed and resampled at once: an hour never lies in memory at its full rate.
 BLOCK_SAMPLES = 1 << 20
+# Fewer samples than this cannot be filtered forwards and backwards.
+SHORTEST_FILTERED = 64
 
 
 @dataclass(frozen=True)
@@ -54,6 +54,9 @@ def heard_channels(samples: NDArray[np.float32], channels: Channels) -> tuple[li
 
 def _resampled(samples: NDArray[np.float32], first: int, last: int, rate: int, channels: Channels) -> Mono:
     """Frames ``first`` to ``last`` as mono at ``ANALYSIS_RATE``, made block by block."""
+    # Imported here: the web server names settings of a reading, only workers resample and filter.
+    import soxr
+
     heard, weights = heard_channels(samples, channels)
     stream = soxr.ResampleStream(rate, ANALYSIS_RATE, 1, dtype="float32") if rate != ANALYSIS_RATE else None
     blocks: list[Mono] = []
@@ -62,6 +65,16 @@ def _resampled(samples: NDArray[np.float32], first: int, last: int, rate: int, c
         block = samples[start:stop][:, heard] @ np.array(weights, np.float32)
         blocks.append(stream.resample_chunk(block, last=stop == last) if stream else block)
     return np.concatenate(blocks)
+
+
+def _filtered(mono: Mono, cut_hz: float, kind: str) -> Mono:
+    """The signal without what lies beyond ``cut_hz``, its moments kept (forwards and backwards)."""
+    if not 0 < cut_hz < ANALYSIS_RATE / 2 or len(mono) <= SHORTEST_FILTERED:
+        return mono
+    from scipy import signal as dsp
+
+    sos = dsp.butter(4, cut_hz, kind, fs=ANALYSIS_RATE, output="sos")
+    return np.asarray(dsp.sosfiltfilt(sos, mono), np.float32)
 
 
 def prepare(samples: NDArray[np.float32], rate: int, settings: ListenSettings) -> tuple[Mono, float]:
@@ -88,11 +101,6 @@ def prepare(samples: NDArray[np.float32], rate: int, settings: ListenSettings) -
         )
     mono = _resampled(samples, first, last, rate, settings.channels)
     mono -= np.float32(np.mean(mono, dtype=np.float64))
-    nyquist_hz = ANALYSIS_RATE / 2
-    if 0 < settings.low_cut_hz < nyquist_hz:
-        sos = dsp.butter(4, settings.low_cut_hz, "highpass", fs=ANALYSIS_RATE, output="sos")
-        mono = dsp.sosfiltfilt(sos, mono).astype(np.float32) if len(mono) > 64 else mono
-    if 0 < settings.high_cut_hz < nyquist_hz:
-        sos = dsp.butter(4, settings.high_cut_hz, "lowpass", fs=ANALYSIS_RATE, output="sos")
-        mono = dsp.sosfiltfilt(sos, mono).astype(np.float32) if len(mono) > 64 else mono
+    mono = _filtered(mono, settings.low_cut_hz, "highpass")
+    mono = _filtered(mono, settings.high_cut_hz, "lowpass")
     return np.ascontiguousarray(mono, np.float32), first / rate
