@@ -5,6 +5,8 @@ from numpy.typing import NDArray
 
 # Sound before and after a piece that the stretcher hears too, so that pieces join.
 CONTEXT_S = 0.25
+# Rates that browsers must support, and the one used in place of others.
+LOWEST_PLAYABLE, HIGHEST_PLAYABLE, PLAYED_INSTEAD = 8000, 96000, 48000
 
 
 def stereo(samples: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -40,6 +42,15 @@ def stretched_piece(
     skip, length = round(context / pace), round((last - first) / pace)
     slow = slow[:, skip : skip + length]
     return np.pad(slow, ((0, 0), (0, length - slow.shape[1])))
+
+
+def playable(piece: NDArray[np.float32], rate: int) -> tuple[NDArray[np.float32], int]:
+    """A piece (2, frames) at a rate every browser plays, and that rate."""
+    if LOWEST_PLAYABLE <= rate <= HIGHEST_PLAYABLE:
+        return piece, rate
+    import soxr
+
+    return np.ascontiguousarray(soxr.resample(piece.T, rate, PLAYED_INSTEAD).T), PLAYED_INSTEAD
 
 
 def _padded(samples: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:

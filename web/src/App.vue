@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
+import { useFolio } from './folio/folio'
+import { useNotes } from './folio/notes'
+import WholeTake from './lanes/WholeTake.vue'
+import { usePlayer } from './player/store'
+import DialogHost from './ui/DialogHost.vue'
+import FirstSteps from './ui/FirstSteps.vue'
+import NoticeList from './ui/NoticeList.vue'
+import PlayerBar from './ui/PlayerBar.vue'
+import StationList from './ui/StationList.vue'
+import TitleBar from './ui/TitleBar.vue'
+import { listenForKeys } from './ui/shortcuts'
+
+const route = useRoute()
+const folio = useFolio()
+const notes = useNotes()
+const player = usePlayer()
+const dropping = ref(false)
+const folioId = computed(() => String(route.params.folio ?? ''))
+let deaf: () => void = () => undefined
+
+onMounted(() => (deaf = listenForKeys()))
+onBeforeUnmount(() => deaf())
+
+watch(
+  folioId,
+  async (id) => {
+    player.stop()
+    if (!id) return
+    await folio.open(id)
+    const parts = Object.keys(folio.state?.parts ?? {})
+    const takes = Object.keys(folio.state?.takes ?? {})
+    notes.partId = notes.readingId = notes.takeId = ''
+    if (parts.length) await notes.showPart(parts[0])
+    else if (takes.length) await notes.showTake(takes[0])
+    else await notes.load()
+  },
+  { immediate: true },
+)
+// A reading that has just come in is shown if its take is in view and no part is.
+watch(
+  () => folio.freshReading,
+  (fresh) => {
+    if (fresh && fresh.take === notes.takeId) void notes.showReading(fresh.reading)
+  },
+)
+
+async function filesOf(transfer: DataTransfer): Promise<File[]> {
+  const entries = [...transfer.items].map((item) => item.webkitGetAsEntry?.()).filter((e) => e != null)
+  if (!entries.length) return [...transfer.files]
+  const found: File[] = []
+  const walk = async (entry: FileSystemEntry): Promise<void> => {
+    if (entry.isFile) {
+      found.push(await new Promise<File>((done, failed) => (entry as FileSystemFileEntry).file(done, failed)))
+      return
+    }
+    const reader = (entry as FileSystemDirectoryEntry).createReader()
+    for (;;) {
+      const some = await new Promise<FileSystemEntry[]>((done, failed) => reader.readEntries(done, failed))
+      if (!some.length) return
+      for (const inner of some) await walk(inner)
+    }
+  }
+  for (const entry of entries) await walk(entry)
+  return found
+}
+async function drop(event: DragEvent) {
+  dropping.value = false
+  if (folio.id && event.dataTransfer) await folio.bringIn(await filesOf(event.dataTransfer))
+}
+</script>
+
+<template>
+  <div
+    class="frame"
+    @dragover.prevent="dropping = true"
+    @dragleave.self="dropping = false"
+    @drop.prevent="drop"
+  >
+    <RouterView v-if="!folioId" />
+    <template v-else-if="folio.state">
+      <TitleBar />
+      <WholeTake />
+      <div class="middle">
+        <StationList />
+        <RouterView />
+      </div>
+      <PlayerBar />
+      <FirstSteps />
+      <DialogHost />
+    </template>
+    <p v-else class="waiting" role="status">
+      <template v-if="folio.failed"> {{ folio.failed }} <RouterLink to="/">All folios</RouterLink> </template>
+      <template v-else>Opening the folio…</template>
+    </p>
+    <NoticeList />
+    <div v-if="dropping" class="dropping" @dragleave="dropping = false">Let go to bring these files in</div>
+  </div>
+</template>
+
+<style scoped>
+.frame {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+.middle {
+  flex: 1;
+  display: flex;
+  min-height: 0;
+}
+.waiting {
+  margin: 80px auto;
+}
+.dropping {
+  position: fixed;
+  inset: 0;
+  z-index: 50;
+  display: grid;
+  place-items: center;
+  font: 600 22px var(--title-face);
+  color: var(--ink);
+  background: color-mix(in srgb, var(--panel) 88%, transparent);
+  border: 3px dashed var(--ink);
+}
+</style>

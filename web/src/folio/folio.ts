@@ -1,0 +1,139 @@
+/** The open folio: its state, its changes, undo, and what other windows do to it. */
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { client, told, Problem, type FolioState, type Job, type Reading } from './client'
+import { useNotices } from './notices'
+
+interface News {
+  type: 'folio' | 'job' | 'reading'
+  revision?: number
+  job?: Job
+  take?: string
+  reading?: string
+}
+
+export const useFolio = defineStore('folio', () => {
+  const notices = useNotices()
+  const state = shallowRef<FolioState | null>(null)
+  const readings = shallowRef<Reading[]>([])
+  const jobs = shallowRef<Job[]>([])
+  const savedAt = ref(0)
+  const failed = ref('')
+  const freshReading = ref<{ take: string; reading: string } | null>(null)
+  let news: EventSource | null = null
+  let ownChanges = 0
+
+  const id = computed(() => state.value?.id ?? '')
+  const path = computed(() => ({ folio_id: id.value }))
+  const base = computed(() => state.value?.revision ?? null)
+  const running = computed(() => jobs.value.filter((j) => j.state === 'queued' || j.state === 'running'))
+
+  async function refresh(folioId = id.value) {
+    const params = { path: { folio_id: folioId } }
+    const [fresh, read] = await Promise.all([
+      told(client.GET('/api/folios/{folio_id}', { params })),
+      told(client.GET('/api/folios/{folio_id}/readings', { params })),
+    ])
+    if (state.value?.id === fresh.id && state.value.revision > fresh.revision) return
+    state.value = fresh
+    readings.value = read
+    savedAt.value = fresh.changed_at
+  }
+
+  async function open(folioId: string) {
+    news?.close()
+    state.value = null
+    failed.value = ''
+    try {
+      await refresh(folioId)
+      jobs.value = await told(
+        client.GET('/api/folios/{folio_id}/jobs', { params: { path: { folio_id: folioId } } }),
+      )
+    } catch (error) {
+      failed.value = String((error as Error).message)
+      return
+    }
+    news = new EventSource(`/api/folios/${folioId}/news`)
+    news.onmessage = (message) => void hear(JSON.parse(message.data) as News)
+  }
+
+  async function hear(item: News) {
+    if (item.type === 'job' && item.job) {
+      const job = item.job
+      const before = jobs.value.find((j) => j.id === job.id)
+      jobs.value = [job, ...jobs.value.filter((j) => j.id !== job.id)]
+      if (before?.state !== job.state) tellOfJob(job)
+    } else if (item.type === 'reading') {
+      await refresh()
+      freshReading.value = { take: item.take ?? '', reading: item.reading ?? '' }
+    } else if (item.type === 'folio' && (item.revision ?? 0) > (state.value?.revision ?? 0)) {
+      if (ownChanges === 0) await refresh()
+    }
+  }
+
+  function tellOfJob(job: Job) {
+    const result = job.result as { title?: string; detail?: string; notice?: string }
+    if (job.state === 'failed') notices.tell(`${job.title}: ${result.title}`, result.detail, 'problem')
+    if (job.state === 'done' && result.notice) notices.tell(result.notice)
+  }
+
+  /** Makes a change; on a conflict shows the newer state and says so. Answers null if it failed. */
+  async function change<T>(asked: () => Promise<T>): Promise<T | null> {
+    ownChanges++
+    try {
+      const answer = await asked()
+      await refresh()
+      return answer
+    } catch (error) {
+      notices.tellProblem(error)
+      if (error instanceof Problem && (error.status === 409 || error.status === 404)) await refresh()
+      return null
+    } finally {
+      ownChanges--
+    }
+  }
+
+  async function step(back: boolean) {
+    const params = { path: path.value }
+    const answer = await change(() =>
+      told(
+        back
+          ? client.POST('/api/folios/{folio_id}/undo', { params })
+          : client.POST('/api/folios/{folio_id}/redo', { params }),
+      ),
+    )
+    if (answer?.label) notices.tell(back ? `Undone: ${answer.label}` : `Redone: ${answer.label}`)
+    else if (answer) notices.tell(back ? 'There is nothing to undo.' : 'There is nothing to redo.')
+  }
+
+  async function bringIn(files: File[]) {
+    if (!files.length) return
+    const form = new FormData()
+    for (const file of files) form.append('files', file, file.name)
+    await change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/takes', {
+          params: { path: path.value },
+          body: form as never,
+          bodySerializer: (body: unknown) => body as FormData,
+        }),
+      ),
+    )
+  }
+
+  async function stopJob(jobId: string) {
+    await client.DELETE('/api/folios/{folio_id}/jobs/{job_id}', {
+      params: { path: { ...path.value, job_id: jobId } },
+    })
+  }
+
+  async function dismissJobs() {
+    await client.DELETE('/api/folios/{folio_id}/jobs', { params: { path: path.value } })
+    jobs.value = running.value
+  }
+
+  return {
+    state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
+    open, refresh, change, step, bringIn, stopJob, dismissJobs,
+  } // prettier-ignore
+})

@@ -1,0 +1,369 @@
+/** The line being looked at: a reading's candidates or a part's notes, the selection, the limits. */
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { bytes, client, told, type NoteBody, type Schemas } from './client'
+import { useFolio } from './folio'
+import { useNotices } from './notices'
+import { candidateId, emptyStrokes, LEFT_OUT, DOUBTFUL, strokesOfCandidates, strokesOfPart } from './strokes'
+
+export interface MeasuredLine {
+  pitch: Float32Array
+  strength: Float32Array
+  starts: number
+  step: number
+}
+type Candidates = Schemas['Candidates']
+type Action = Schemas['Edit']['action']
+type Values = NonNullable<Schemas['Edit']['values']>
+
+/** Left-out candidates less sure than this are not walked through. */
+const WORTH_WALKING = 0.12
+
+export const useNotes = defineStore('notes', () => {
+  const folio = useFolio()
+  const notices = useNotices()
+  const takeId = ref('')
+  const readingId = ref('')
+  const partId = ref('')
+  const least = ref(0.5)
+  const split = ref(0.5)
+  const shortest = ref(0.05)
+  const candidates = shallowRef<Candidates | null>(null)
+  const other = shallowRef<{ id: string; candidates: Candidates } | null>(null)
+  const differences = shallowRef<Schemas['Difference'][]>([])
+  const line = shallowRef<MeasuredLine | null>(null)
+  const notes = shallowRef<NoteBody[]>([])
+  const selection = ref<Set<string>>(new Set())
+  const clipboard = ref<string[]>([])
+  let loadedLine = ''
+
+  const part = computed(() => (partId.value ? (folio.state?.parts[partId.value] ?? null) : null))
+  const take = computed(() => folio.state?.takes[takeId.value] ?? null)
+  const reading = computed(() => folio.readings.find((r) => r.id === readingId.value) ?? null)
+  const readingsOfTake = computed(() => folio.readings.filter((r) => r.take === takeId.value))
+  const strokes = computed(() => {
+    if (part.value) return strokesOfPart(notes.value, candidates.value, least.value, part.value.octave)
+    if (candidates.value) return strokesOfCandidates(candidates.value, least.value)
+    return emptyStrokes()
+  })
+  const otherStrokes = computed(() =>
+    other.value ? strokesOfCandidates(other.value.candidates, least.value) : null,
+  )
+  const indexOf = computed(() => new Map(strokes.value.id.map((id, i) => [id, i])))
+  const selectedIndices = computed(() =>
+    [...selection.value].map((id) => indexOf.value.get(id) ?? -1).filter((i) => i >= 0).sort((a, b) => a - b),
+  ) // prettier-ignore
+  const focus = computed(() => selectedIndices.value[0] ?? -1)
+  const focusNote = computed(() => notes.value.find((n) => n.id === strokes.value.id[focus.value]) ?? null)
+  const doubts = computed(() => {
+    const s = strokes.value
+    return [...s.kind.keys()].filter(
+      (i) => s.kind[i] === DOUBTFUL || (s.kind[i] === LEFT_OUT && s.confidence[i] >= WORTH_WALKING),
+    )
+  })
+  const counted = computed(() => strokes.value.kind.reduce((n, k) => n + (k === LEFT_OUT ? 0 : 1), 0))
+
+  function path() {
+    return folio.path
+  }
+
+  async function loadCandidates() {
+    if (!readingId.value) {
+      candidates.value = null
+      return
+    }
+    const query = { split: split.value, shortest_s: shortest.value }
+    candidates.value = await told(
+      client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
+        params: { path: { ...path(), reading_id: readingId.value }, query },
+      }),
+    )
+  }
+
+  async function loadLine() {
+    if (loadedLine === readingId.value) return
+    loadedLine = readingId.value
+    if (!readingId.value) {
+      line.value = null
+      return
+    }
+    const { data, headers } = await bytes(`/api/folios/${folio.id}/readings/${readingId.value}/line`)
+    const pairs = new Float32Array(data)
+    const pitch = new Float32Array(pairs.length / 2)
+    const strength = new Float32Array(pairs.length / 2)
+    for (let i = 0; i < pitch.length; i++) {
+      pitch[i] = pairs[2 * i]
+      strength[i] = pairs[2 * i + 1]
+    }
+    line.value = {
+      pitch,
+      strength,
+      starts: Number(headers.get('x-starts')),
+      step: Number(headers.get('x-step')),
+    }
+  }
+
+  async function loadNotes() {
+    notes.value = partId.value
+      ? ((await told(
+          client.GET('/api/folios/{folio_id}/parts/{part_id}/notes', {
+            params: { path: { ...path(), part_id: partId.value } },
+          }),
+        )) as NoteBody[])
+      : []
+  }
+
+  async function load() {
+    try {
+      await Promise.all([loadCandidates(), loadLine(), loadNotes()])
+    } catch (error) {
+      notices.tellProblem(error)
+    }
+  }
+
+  function showReading(id: string) {
+    const found = folio.readings.find((r) => r.id === id)
+    takeId.value = found?.take ?? takeId.value
+    partId.value = ''
+    readingId.value = id
+    selection.value = new Set()
+    other.value = null
+    differences.value = []
+    return load()
+  }
+
+  function showPart(id: string) {
+    const found = folio.state?.parts[id]
+    if (!found) return Promise.resolve()
+    partId.value = id
+    if (found.take) takeId.value = found.take
+    readingId.value = found.reading
+    least.value = found.least_confidence
+    split.value = found.split
+    shortest.value = found.shortest_s
+    selection.value = new Set()
+    other.value = null
+    differences.value = []
+    return load()
+  }
+
+  function showTake(id: string) {
+    const parts = Object.entries(folio.state?.parts ?? {}).filter(([, p]) => p.take === id)
+    if (parts.length) return showPart(parts[parts.length - 1][0])
+    takeId.value = id
+    const found = folio.readings.filter((r) => r.take === id)
+    return showReading(found.length ? found[found.length - 1].id : '')
+  }
+
+  // Another window, undo or redo may have changed or removed what is shown.
+  watch(
+    () => folio.state?.revision,
+    () => {
+      if (partId.value && !folio.state?.parts[partId.value]) void showTake(takeId.value)
+      else if (part.value) {
+        least.value = part.value.least_confidence
+        void loadNotes().catch(notices.tellProblem)
+      }
+    },
+  )
+  watch([split, shortest], () => void loadCandidates().catch(notices.tellProblem))
+
+  function select(ids: Iterable<string>, add = false) {
+    selection.value = new Set(add ? [...selection.value, ...ids] : ids)
+  }
+
+  async function pick(rule: string, value = 0) {
+    if (!partId.value) {
+      select(
+        strokes.value.id.filter((_, i) => rule !== 'pitch' || Math.round(strokes.value.pitch[i]) === value),
+      )
+      return
+    }
+    const found = await told(
+      client.GET('/api/folios/{folio_id}/parts/{part_id}/pick', {
+        params: { path: { ...path(), part_id: partId.value }, query: { rule: rule as never, value } },
+      }),
+    ).catch((error) => notices.tellProblem(error))
+    if (found) select(found.ids)
+  }
+
+  function invert() {
+    select(strokes.value.id.filter((id, i) => strokes.value.kind[i] !== LEFT_OUT && !selection.value.has(id)))
+  }
+
+  /** Ids of the selection that are notes of the part. */
+  function selectedNotes(): string[] {
+    return [...selection.value].filter((id) => !id.startsWith('candidate '))
+  }
+
+  /** Shows an edit before the server has answered. */
+  function echo(action: Action, ids: Set<string>, values: Partial<Values>) {
+    if (action === 'delete') notes.value = notes.value.filter((n) => !ids.has(n.id))
+    if (action !== 'move' && action !== 'ends') return
+    notes.value = notes.value.map((n) =>
+      ids.has(n.id)
+        ? {
+            ...n,
+            onset_s: n.onset_s + (values.by_s ?? 0) + (values.start_by_s ?? 0),
+            offset_s: n.offset_s + (values.by_s ?? 0) + (values.end_by_s ?? 0),
+            pitch: n.pitch + (values.semitones ?? 0),
+          }
+        : n,
+    )
+  }
+
+  async function edit(action: Action, values: Partial<Values> = {}, ids = selectedNotes()) {
+    if (!partId.value) {
+      notices.tell(
+        'A reading is never changed.',
+        'Accept it as a part first (A); then its notes can be mended.',
+      )
+      return
+    }
+    const before = notes.value
+    echo(action, new Set(ids), values)
+    const body = { action, ids, values: values as Values, base_revision: folio.base }
+    const answer = await folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/parts/{part_id}/edit', {
+          params: { path: { ...path(), part_id: partId.value } },
+          body: body as Schemas['Edit'],
+        }),
+      ),
+    )
+    if (answer === null) {
+      notes.value = before
+      await loadNotes()
+    } else if (['paste', 'add', 'split'].includes(action)) {
+      select(answer.put.map((n) => n.id))
+    } else if (action === 'join') {
+      select(answer.put.map((n) => n.id))
+    }
+  }
+
+  async function accept(name?: string) {
+    if (!readingId.value) return
+    const answer = await folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/parts', {
+          params: { path: path() },
+          body: {
+            reading: readingId.value,
+            form: { split: split.value, shortest_s: shortest.value },
+            least_confidence: least.value,
+            name,
+            base_revision: folio.base,
+          } as Schemas['Accept'],
+        }),
+      ),
+    )
+    if (answer) {
+      await showPart(answer.part)
+      notices.tell(`Accepted: ${counted.value} notes, ${part.value?.left_out ?? 0} candidates left out.`)
+    }
+  }
+
+  /** Brings the part in step with the limits shown. */
+  async function commitLimit() {
+    const p = part.value
+    if (!p || !p.reading) return
+    if (p.least_confidence === least.value && p.split === split.value && p.shortest_s === shortest.value)
+      return
+    await folio.change(() =>
+      told(
+        client.PUT('/api/folios/{folio_id}/parts/{part_id}/limit', {
+          params: { path: { ...path(), part_id: partId.value } },
+          body: {
+            form: { split: split.value, shortest_s: shortest.value },
+            least_confidence: least.value,
+            base_revision: folio.base,
+          },
+        }),
+      ),
+    )
+  }
+
+  async function setPart(values: Partial<Schemas['PartChange']>, id = partId.value) {
+    await folio.change(() =>
+      told(
+        client.PATCH('/api/folios/{folio_id}/parts/{part_id}', {
+          params: { path: { ...path(), part_id: id } },
+          body: { ...values, base_revision: folio.base } as Schemas['PartChange'],
+        }),
+      ),
+    )
+  }
+
+  async function removePart(id = partId.value) {
+    await folio.change(() =>
+      told(
+        client.DELETE('/api/folios/{folio_id}/parts/{part_id}', {
+          params: { path: { ...path(), part_id: id }, query: { base_revision: folio.base } },
+        }),
+      ),
+    )
+  }
+
+  /** Takes candidates into the part: left-out ones, or those of another reading. */
+  async function takeOver(onsets: number[], from = readingId.value) {
+    if (!partId.value) return
+    await folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/parts/{part_id}/take-over', {
+          params: { path: { ...path(), part_id: partId.value } },
+          body: {
+            reading: from,
+            form: { split: split.value, shortest_s: shortest.value },
+            onsets_s: onsets,
+            base_revision: folio.base,
+          },
+        }),
+      ),
+    )
+  }
+
+  async function compareWith(id: string) {
+    if (!id) {
+      other.value = null
+      differences.value = []
+      return
+    }
+    const query = { split: split.value, shortest_s: shortest.value }
+    try {
+      const found = await told(
+        client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
+          params: { path: { ...path(), reading_id: id }, query },
+        }),
+      )
+      other.value = { id, candidates: found }
+      differences.value = await told(
+        client.GET('/api/folios/{folio_id}/readings/{reading_id}/differences', {
+          params: {
+            path: { ...path(), reading_id: readingId.value },
+            query: { other: id, least: least.value, ...query },
+          },
+        }),
+      )
+    } catch (error) {
+      notices.tellProblem(error)
+    }
+  }
+
+  async function read(settings: Partial<Schemas['EngineSettings']> = {}) {
+    await folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/readings', {
+          params: { path: path() },
+          body: { take: takeId.value, settings: settings as Schemas['EngineSettings'] },
+        }),
+      ),
+    )
+  }
+
+  return {
+    takeId, readingId, partId, least, split, shortest, candidates, other, differences, line, notes, selection,
+    clipboard, part, take, reading, readingsOfTake, strokes, otherStrokes, indexOf, selectedIndices, focus,
+    focusNote, doubts, counted, showReading, showPart, showTake, select, pick, invert, selectedNotes, edit, accept,
+    commitLimit, setPart, removePart, takeOver, compareWith, read, load, candidateId,
+  } // prettier-ignore
+})

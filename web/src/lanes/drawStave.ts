@@ -1,0 +1,175 @@
+/** The honest stave, the measured line, and notes as strokes of a nib. */
+import type { MeasuredLine } from '../folio/notes'
+import { inView, INK, LEFT_OUT, type Strokes } from '../folio/strokes'
+import { pitchName } from '../ui/format'
+import { BASS, MIDDLE_C, TREBLE, type PitchAxis, type TimeAxis } from './geometry'
+import { SMALL_FIGURES, type Colours } from './surface'
+
+const LINES = new Set([...TREBLE, ...BASS])
+const NATURALS = new Set([0, 2, 4, 5, 7, 9, 11])
+
+export function drawStaveLines(
+  pen: CanvasRenderingContext2D,
+  width: number,
+  axis: PitchAxis,
+  left: number,
+  c: Colours,
+): void {
+  pen.font = SMALL_FIGURES
+  pen.textAlign = 'right'
+  pen.textBaseline = 'middle'
+  for (let pitch = Math.ceil(axis.low); pitch <= Math.floor(axis.high); pitch++) {
+    const y = Math.round(axis.y(pitch)) + 0.5
+    const isLine = LINES.has(pitch)
+    pen.setLineDash(pitch === MIDDLE_C ? [6, 4] : [])
+    pen.strokeStyle = isLine || pitch === MIDDLE_C ? c.stave : c.hairline
+    pen.lineWidth = isLine ? 1.4 : pitch === MIDDLE_C ? 1.2 : 0.7
+    pen.beginPath()
+    pen.moveTo(left, y)
+    pen.lineTo(width, y)
+    pen.stroke()
+    const shown = isLine || pitch === MIDDLE_C
+    if (shown || (NATURALS.has(pitch % 12) && axis.semitone >= 13)) {
+      pen.fillStyle = shown ? c.text : c.soft
+      pen.fillText(shown ? pitchName(pitch) : pitchName(pitch).replace(/-?\d+$/, ''), left - 6, y)
+    }
+  }
+  pen.setLineDash([])
+}
+
+/** The measured pitch: dots, finer where the voice is uncertain; thinned when far away. */
+export function drawMeasured(
+  pen: CanvasRenderingContext2D,
+  time: TimeAxis,
+  pitch: PitchAxis,
+  line: MeasuredLine,
+  octave: number,
+  c: Colours,
+): void {
+  const step = line.step
+  const first = Math.max(0, Math.floor((time.from - line.starts) / step))
+  const last = Math.min(line.pitch.length, Math.ceil((time.to - line.starts) / step) + 1)
+  const thin = Math.max(1, Math.floor((2 * time.perPixel) / step))
+  pen.fillStyle = c.wave
+  pen.beginPath()
+  for (let i = first - (first % thin); i < last; i += thin) {
+    const value = line.pitch[i]
+    if (!(value > 0)) continue
+    const size = 1 + 2 * Math.max(0, Math.min(1, (line.strength[i] - 0.25) / 0.5))
+    const x = time.x(line.starts + i * step)
+    const y = pitch.y(value + 12 * octave)
+    pen.rect(x - size / 2, y - size / 2, size, size)
+  }
+  pen.fill()
+}
+
+export interface NibStyle {
+  ink: string
+  selected: string
+  soft: string
+}
+
+/** Strokes of a nib: the upright's height is the velocity, the stroke its length, ending in a point. */
+export function drawStrokes(
+  pen: CanvasRenderingContext2D,
+  time: TimeAxis,
+  pitch: PitchAxis,
+  strokes: Strokes,
+  selection: ReadonlySet<string>,
+  style: NibStyle,
+  below = 0,
+): void {
+  const [first, last] = inView(strokes, time.from, time.to)
+  const tall = Math.min(34, Math.max(10, pitch.semitone * 1.7))
+  const dense = (last - first) * 6 > time.width
+  // Far away a stroke is a tick: thousands are drawn in one path each for ink and pencil.
+  if (dense && last - first > 1500) {
+    drawTicks(pen, time, pitch, strokes, first, last, selection, style)
+    return
+  }
+  pen.font = SMALL_FIGURES
+  pen.textAlign = 'center'
+  pen.textBaseline = 'alphabetic'
+  for (let i = first; i < last; i++) {
+    if (strokes.offset[i] < time.from) continue
+    const x = time.x(strokes.onset[i])
+    const end = Math.max(x + 3, time.x(strokes.offset[i]))
+    const y = pitch.y(strokes.pitch[i]) + below
+    const chosen = selection.has(strokes.id[i])
+    const height = 5 + (tall - 5) * (strokes.velocity[i] / 127)
+    pen.strokeStyle = pen.fillStyle = chosen ? style.selected : style.ink
+    if (strokes.kind[i] === INK) nib(pen, x, end, y, height)
+    else pencil(pen, x, end, y, height, strokes.confidence[i], strokes.kind[i] === LEFT_OUT && !chosen)
+    if (strokes.kind[i] !== INK && end - x > 4 && !dense) {
+      pen.globalAlpha = 1
+      pen.fillStyle = chosen ? style.selected : style.soft
+      pen.fillText(
+        String(Math.round(strokes.confidence[i] * 100)),
+        (x + Math.min(end, x + 26)) / 2,
+        y - height / 2 - 4,
+      )
+    }
+  }
+}
+
+function nib(pen: CanvasRenderingContext2D, x: number, end: number, y: number, height: number): void {
+  pen.fillRect(x - 1.25, y - height / 2, 2.5, height)
+  const tip = Math.min(7, (end - x) / 2)
+  pen.beginPath()
+  pen.moveTo(x, y - 1.8)
+  pen.lineTo(end - tip, y - 1.8)
+  pen.lineTo(end, y)
+  pen.lineTo(end - tip, y + 1.8)
+  pen.lineTo(x, y + 1.8)
+  pen.fill()
+}
+
+function pencil(
+  pen: CanvasRenderingContext2D,
+  x: number,
+  end: number,
+  y: number,
+  height: number,
+  sure: number,
+  leftOut: boolean,
+): void {
+  pen.globalAlpha = leftOut ? 0.35 + 0.5 * sure : 0.9
+  pen.lineWidth = leftOut ? 1.2 : 2
+  pen.setLineDash([4, 3])
+  pen.beginPath()
+  pen.moveTo(x, y - height / 2)
+  pen.lineTo(x, y + height / 2)
+  pen.moveTo(x, y)
+  pen.lineTo(end, y)
+  pen.stroke()
+  pen.setLineDash([])
+  pen.globalAlpha = 1
+}
+
+function drawTicks(
+  pen: CanvasRenderingContext2D,
+  time: TimeAxis,
+  pitch: PitchAxis,
+  strokes: Strokes,
+  first: number,
+  last: number,
+  selection: ReadonlySet<string>,
+  style: NibStyle,
+): void {
+  // At most one tick a pixel and semitone is worth drawing.
+  const taken = new Set<number>()
+  const chosen: number[] = []
+  pen.fillStyle = style.ink
+  pen.beginPath()
+  for (let i = first; i < last; i++) {
+    const x = Math.round(time.x(strokes.onset[i]))
+    if (selection.size && selection.has(strokes.id[i])) chosen.push(i)
+    const cell = x * 128 + Math.round(strokes.pitch[i])
+    if (strokes.kind[i] === LEFT_OUT || taken.has(cell)) continue
+    taken.add(cell)
+    pen.rect(x, pitch.y(strokes.pitch[i]) - 1.5, Math.max(1.5, time.x(strokes.offset[i]) - x), 3)
+  }
+  pen.fill()
+  pen.fillStyle = style.selected
+  for (const i of chosen) pen.fillRect(time.x(strokes.onset[i]), pitch.y(strokes.pitch[i]) - 2.5, 2, 5)
+}

@@ -1,0 +1,34 @@
+/** A canvas that is drawn again when what it shows, its size or the theme changes; once a frame at most. */
+import { onBeforeUnmount, onMounted, useTemplateRef, watch, type WatchSource } from 'vue'
+import { useView } from '../folio/view'
+import { prepare, timed } from './surface'
+
+export type Draw = (pen: CanvasRenderingContext2D, width: number, height: number) => void
+
+export function useCanvas(name: string, sources: WatchSource[], draw: Draw) {
+  const canvas = useTemplateRef<HTMLCanvasElement>(name)
+  const view = useView()
+  let asked = 0
+  let resizing: ResizeObserver | null = null
+
+  function now() {
+    asked = 0
+    if (!canvas.value) return
+    const { pen, width, height } = prepare(canvas.value)
+    if (width > 0 && height > 0) timed(name, () => draw(pen, width, height))
+  }
+  function ask() {
+    if (!asked) asked = requestAnimationFrame(now)
+  }
+  onMounted(() => {
+    resizing = new ResizeObserver(ask)
+    if (canvas.value) resizing.observe(canvas.value)
+    void document.fonts.ready.then(ask)
+  })
+  onBeforeUnmount(() => {
+    resizing?.disconnect()
+    cancelAnimationFrame(asked)
+  })
+  watch([...sources, () => view.theme], ask, { flush: 'post' })
+  return { canvas, ask }
+}

@@ -1,0 +1,349 @@
+/** One clock for recordings, parts and click. Plain scheduling; knows nothing of the interface. */
+import {
+  LIMIT_REACH,
+  loadInstrument,
+  softLimit,
+  startNote,
+  type Instrument,
+  type Sounding,
+} from './instruments'
+import { PIECE_S, Recording } from './recording'
+
+const AHEAD_S = 0.5
+const TICK_MS = 60
+const START_DELAY_S = 0.03
+/** Starts of recorded pieces are softened over this time, so that nothing clicks. */
+const EDGE_S = 0.004
+const GRAIN_S = 0.09
+const CLICK_S = 0.05
+
+export interface Line {
+  id: string
+  instrument: string
+  levelDb: number
+  pan: number
+  notes: Sounding[]
+}
+export interface Grid {
+  time_s: number[]
+  bar: number[]
+  beat: number[]
+}
+export interface Program {
+  recordingUrl: string | null
+  duration: number
+  lines: Line[]
+  grid: Grid | null
+}
+interface Stretch {
+  at: number
+  from: number
+  to: number
+}
+interface Track {
+  line: Line
+  instrument: Instrument
+  out: GainNode
+}
+
+export class Player {
+  readonly context: AudioContext
+  private readonly master: GainNode
+  private readonly recordingBus: GainNode
+  private readonly notesBus: GainNode
+  private readonly clickBus: GainNode
+  private readonly recordings = new Map<string, Recording>()
+  private program: Program = { recordingUrl: null, duration: 0, lines: [], grid: null }
+  private tracks: Track[] = []
+  private click: Instrument | null = null
+  private live = new Set<AudioScheduledSourceNode>()
+  private stretches: Stretch[] = []
+  private loop: [number, number] | null = null
+  private cursor = 0
+  private cursorAt = 0
+  private end = 0
+  private timer = 0
+  private run = 0
+  pace = 1
+  subdivide = 1
+  playing = false
+  onStop: () => void = () => undefined
+
+  constructor() {
+    this.context = new AudioContext({ latencyHint: 'interactive' })
+    this.master = this.context.createGain()
+    this.master.gain.value = 0.9 / LIMIT_REACH
+    this.master.connect(softLimit(this.context)).connect(this.context.destination)
+    this.recordingBus = this.bus(1)
+    this.notesBus = this.bus(1)
+    this.clickBus = this.bus(0)
+  }
+
+  private bus(level: number): GainNode {
+    const gain = this.context.createGain()
+    gain.gain.value = level
+    gain.connect(this.master)
+    return gain
+  }
+
+  /** 0 for the recording alone, 1 for the notes alone; equal power between. */
+  setBalance(share: number): void {
+    const now = this.context.currentTime
+    this.recordingBus.gain.setTargetAtTime(Math.cos((share * Math.PI) / 2), now, 0.008)
+    this.notesBus.gain.setTargetAtTime(Math.sin((share * Math.PI) / 2), now, 0.008)
+  }
+  setClick(level: number): void {
+    this.clickBus.gain.setTargetAtTime(level, this.context.currentTime, 0.008)
+  }
+
+  /** Position in the recording that is heard now (s). */
+  position(): number {
+    const now = this.context.currentTime - (this.context.outputLatency || 0)
+    let current = this.stretches[0]
+    for (const stretch of this.stretches) if (stretch.at <= now) current = stretch
+    if (!current) return this.cursor
+    return Math.max(current.from, Math.min(current.to, current.from + (now - current.at) * this.pace))
+  }
+
+  async setProgram(program: Program): Promise<void> {
+    this.program = program
+    const instruments = await Promise.all(
+      program.lines.map((l) => loadInstrument(this.context, l.instrument)),
+    )
+    if (this.program !== program) return
+    for (const track of this.tracks) track.out.disconnect()
+    this.tracks = program.lines.map((line, i) => {
+      const out = this.context.createGain()
+      out.gain.value = 10 ** (line.levelDb / 20)
+      const pan = this.context.createStereoPanner()
+      pan.pan.value = line.pan
+      out.connect(pan).connect(this.notesBus)
+      return { line, instrument: instruments[i], out }
+    })
+  }
+
+  private recording(): Recording | null {
+    const url = this.program.recordingUrl
+    if (!url) return null
+    let found = this.recordings.get(url)
+    if (!found) this.recordings.set(url, (found = new Recording(this.context, url)))
+    return found
+  }
+
+  /** Plays from a moment to another, again and again if looped. */
+  async play(from: number, to: number, looped: boolean): Promise<void> {
+    this.stop()
+    const run = ++this.run
+    await this.context.resume()
+    this.click ??= await loadInstrument(this.context, 'click')
+    await this.recording()
+      ?.piece(Math.max(0, Math.floor(from / PIECE_S)), this.pace)
+      .catch(() => undefined)
+    if (run !== this.run) return
+    this.loop = looped ? [from, to] : null
+    this.cursor = from
+    this.end = to
+    this.cursorAt = this.context.currentTime + START_DELAY_S
+    this.stretches = [{ at: this.cursorAt, from, to }]
+    this.playing = true
+    this.scheduleHeld(from)
+    this.tick()
+    this.timer = window.setInterval(() => this.tick(), TICK_MS)
+  }
+
+  stop(): void {
+    this.run++
+    window.clearInterval(this.timer)
+    this.cursor = this.stretches.length ? this.position() : this.cursor
+    for (const source of this.live) {
+      try {
+        source.stop()
+      } catch {
+        continue // it had not started yet
+      }
+    }
+    this.live.clear()
+    this.stretches = []
+    if (this.playing) {
+      this.playing = false
+      this.onStop()
+    }
+  }
+
+  private tick(): void {
+    const until = this.context.currentTime + AHEAD_S
+    while (this.playing && this.cursorAt < until) {
+      const next = Math.min(this.end, this.cursor + 0.25 * this.pace)
+      this.schedule(this.cursor, next)
+      this.cursorAt += (next - this.cursor) / this.pace
+      this.cursor = next
+      if (next < this.end) continue
+      if (!this.loop) break
+      this.cursor = this.loop[0]
+      this.stretches.push({ at: this.cursorAt, from: this.loop[0], to: this.loop[1] })
+      if (this.stretches.length > 8) this.stretches.shift()
+      this.scheduleHeld(this.cursor)
+    }
+    if (this.cursor >= this.end && !this.loop && this.context.currentTime >= this.cursorAt + 0.05) this.stop()
+  }
+
+  private at(moment: number): number {
+    return this.cursorAt + (moment - this.cursor) / this.pace
+  }
+
+  private schedule(from: number, to: number): void {
+    for (const track of this.tracks) {
+      const notes = track.line.notes
+      for (let i = firstAtOrAfter(notes, from); i < notes.length && notes[i].onset_s < to; i++) {
+        this.note(track, notes[i], this.at(notes[i].onset_s))
+      }
+    }
+    this.scheduleClick(from, to)
+    this.scheduleRecording(from, to)
+  }
+
+  /** Notes that already sound where playing begins. */
+  private scheduleHeld(from: number): void {
+    for (const track of this.tracks) {
+      for (const note of track.line.notes) {
+        if (note.onset_s >= from) break
+        if (note.offset_s <= from + 0.03) continue
+        const bends = note.bends.filter(([moment]) => moment > from)
+        const before = note.bends.filter(([moment]) => moment <= from).at(-1)
+        if (before) bends.unshift([from, before[1]])
+        this.note(track, { ...note, onset_s: from, bends }, this.at(from))
+      }
+    }
+  }
+
+  private note(track: Track, note: Sounding, at: number): void {
+    this.keep(startNote(this.context, track.out, track.instrument, note, at, this.pace))
+    const detail = { part: track.line.id, ...note, at }
+    window.dispatchEvent(new CustomEvent('stave:scheduled', { detail }))
+  }
+
+  private keep(source: AudioScheduledSourceNode): void {
+    this.live.add(source)
+    source.onended = () => this.live.delete(source)
+  }
+
+  private scheduleClick(from: number, to: number): void {
+    const grid = this.program.grid
+    if (!grid || !this.click || this.clickBus.gain.value < 0.001) return
+    for (let i = 0; i < grid.time_s.length; i++) {
+      const start = grid.time_s[i]
+      const next = grid.time_s[i + 1] ?? start + (start - (grid.time_s[i - 1] ?? start - 0.5))
+      if (next < from) continue
+      if (start >= to) break
+      for (let part = 0; part < this.subdivide; part++) {
+        const moment = start + ((next - start) * part) / this.subdivide
+        if (moment < from || moment >= to) continue
+        const accent = part > 0 ? 60 : grid.beat[i] === 1 ? 127 : 92
+        const pitch = part > 0 ? 84 : grid.beat[i] === 1 ? 96 : 89
+        const tick = { onset_s: moment, offset_s: moment + CLICK_S, pitch, velocity: accent, bends: [] }
+        this.keep(startNote(this.context, this.clickBus, this.click, tick, this.at(moment)))
+      }
+    }
+  }
+
+  private scheduleRecording(from: number, to: number): void {
+    const recording = this.recording()
+    if (!recording) return
+    const last = Math.min(to, this.program.duration)
+    let place = Math.max(from, 0)
+    while (place < last - 1e-9) {
+      const index = Math.floor(place / PIECE_S + 1e-9)
+      const stop = Math.min(last, (index + 1) * PIECE_S)
+      this.recordedPiece(recording, index, place, stop, this.at(place))
+      place = stop
+    }
+    // The next piece is fetched before it is needed.
+    const ahead = Math.floor(to / PIECE_S) + 1
+    if (ahead * PIECE_S < this.program.duration) void recording.piece(ahead, this.pace).catch(() => undefined)
+  }
+
+  private recordedPiece(recording: Recording, index: number, from: number, to: number, at: number): void {
+    const run = this.run
+    const pace = this.pace
+    void recording
+      .piece(index, pace)
+      .then((buffer) => {
+        if (run !== this.run) return
+        const late = Math.max(0, this.context.currentTime - at)
+        const length = (to - from) / pace - late
+        if (length <= 0) return
+        const offset = (from - index * PIECE_S) / pace + late
+        this.keep(this.playBuffer(buffer, offset, length, at + late, late > 0))
+      })
+      .catch(() => undefined)
+  }
+
+  private playBuffer(
+    buffer: AudioBuffer,
+    offset: number,
+    length: number,
+    at: number,
+    soft: boolean,
+  ): AudioBufferSourceNode {
+    const source = this.context.createBufferSource()
+    source.buffer = buffer
+    if (soft) {
+      const edge = this.context.createGain()
+      edge.gain.setValueAtTime(0, at)
+      edge.gain.linearRampToValueAtTime(1, at + EDGE_S)
+      edge.gain.setValueAtTime(1, Math.max(at + EDGE_S, at + length - EDGE_S))
+      edge.gain.linearRampToValueAtTime(0, at + length)
+      source.connect(edge).connect(this.recordingBus)
+    } else {
+      source.connect(this.recordingBus)
+    }
+    source.start(at, Math.max(0, offset), length)
+    return source
+  }
+
+  /** Sounds one note at once, alone or over its recording, whatever the balance. */
+  async audition(note: Sounding | null, line: Pick<Line, 'instrument'>, recorded: [number, number] | null) {
+    this.stop()
+    const run = ++this.run
+    await this.context.resume()
+    const instrument = note ? await loadInstrument(this.context, line.instrument) : null
+    const recording = recorded ? this.recording() : null
+    const buffers: [AudioBuffer, number][] = []
+    if (recording && recorded) {
+      for (let i = Math.floor(recorded[0] / PIECE_S); i * PIECE_S < recorded[1]; i++) {
+        buffers.push([await recording.piece(i, 1), i * PIECE_S])
+      }
+    }
+    if (run !== this.run) return
+    const at = this.context.currentTime + 0.01
+    if (note && instrument) this.keep(startNote(this.context, this.master, instrument, note, at))
+    const [first, last] = recorded ?? [0, 0]
+    for (const [buffer, starts] of buffers) {
+      const from = Math.max(first, starts)
+      const length = Math.min(last, starts + PIECE_S) - from
+      this.keep(this.playBuffer(buffer, from - starts, length, at + from - first, true))
+    }
+    window.dispatchEvent(new CustomEvent('stave:auditioned', { detail: { note, recorded, at } }))
+  }
+
+  /** A grain of the recording at a moment, for scrubbing. */
+  async scrub(moment: number): Promise<void> {
+    const recording = this.recording()
+    if (!recording || moment < 0 || moment > this.program.duration) return
+    await this.context.resume()
+    const index = Math.floor(moment / PIECE_S)
+    const buffer = await recording.piece(index, 1)
+    this.keep(this.playBuffer(buffer, moment - index * PIECE_S, GRAIN_S, this.context.currentTime, true))
+  }
+}
+
+function firstAtOrAfter(notes: Sounding[], time: number): number {
+  let low = 0
+  let high = notes.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (notes[middle].onset_s < time) low = middle + 1
+    else high = middle
+  }
+  return low
+}

@@ -1,0 +1,222 @@
+/** What the player plays and how: kept in step with the folio. */
+import { defineStore } from 'pinia'
+import { computed, markRaw, ref, shallowRef, watch } from 'vue'
+import { client, told, type Schemas } from '../folio/client'
+import { useFolio } from '../folio/folio'
+import { useNotes } from '../folio/notes'
+import { useNotices } from '../folio/notices'
+import { LEFT_OUT } from '../folio/strokes'
+import { useView } from '../folio/view'
+import { Player, type Grid, type Line } from './Player'
+
+const NOTE_LEAD_S = 0.02
+const LONGEST_AUDITION_S = 12
+
+export const usePlayer = defineStore('player', () => {
+  const folio = useFolio()
+  const notes = useNotes()
+  const view = useView()
+  const notices = useNotices()
+  const player = shallowRef<Player | null>(null)
+  const playing = ref(false)
+  const position = ref(0)
+  const loop = ref<[number, number] | null>(null)
+  const balance = ref(0.5)
+  const held = ref<number | null>(null)
+  const click = ref(0)
+  const subdivide = ref(1)
+  const pace = ref(100)
+  const grid = shallowRef<Grid | null>(null)
+  const heard = shallowRef<Schemas['Heard']['parts']>({})
+  let frame = 0
+
+  const duration = computed(() => {
+    const take = notes.take?.facts.duration_s ?? 0
+    const s = notes.strokes
+    const last = s.onset.length ? s.onset[s.onset.length - 1] + s.longest : 0
+    return Math.max(take, last, 0.5)
+  })
+
+  function engine(): Player {
+    if (!player.value) {
+      const made = markRaw(new Player())
+      made.onStop = () => {
+        playing.value = false
+        position.value = made.position()
+      }
+      player.value = made
+      made.setBalance(held.value ?? balance.value)
+      made.setClick(click.value)
+    }
+    return player.value
+  }
+
+  /** The list of events that is heard; before a reading is accepted, its candidates over the limit. */
+  function lines(): Line[] {
+    const parts = folio.state?.parts ?? {}
+    if (notes.partId || !notes.candidates) {
+      return Object.entries(heard.value)
+        .filter(([id]) => parts[id])
+        .map(([id, events]) => ({
+          id,
+          instrument: parts[id].instrument,
+          levelDb: parts[id].level_db,
+          pan: parts[id].pan,
+          notes: events as Line['notes'],
+        }))
+    }
+    const s = notes.strokes
+    const counted = [...s.onset.keys()].filter((i) => s.kind[i] !== LEFT_OUT)
+    const sounding = counted.map((i) => ({
+      onset_s: s.onset[i],
+      offset_s: s.offset[i],
+      pitch: s.pitch[i],
+      velocity: s.velocity[i],
+      bends: [] as [number, number][],
+    }))
+    return [{ id: 'reading', instrument: 'reed', levelDb: 0, pan: 0, notes: sounding }]
+  }
+
+  async function prepare() {
+    const take = notes.take
+    await engine().setProgram({
+      recordingUrl: take?.kind === 'audio' ? `/api/folios/${folio.id}/takes/${notes.takeId}/sound` : null,
+      duration: take?.facts.duration_s ?? duration.value,
+      lines: lines(),
+      grid: grid.value,
+    })
+  }
+
+  async function loadHeard() {
+    if (!folio.id) return
+    const params = { path: { folio_id: folio.id } }
+    const answer = await told(client.GET('/api/folios/{folio_id}/parts/heard', { params }))
+    heard.value = answer.parts as Schemas['Heard']['parts']
+  }
+
+  async function loadGrid() {
+    if (!folio.id) return
+    const query = { from_s: -2, to_s: Math.min(duration.value + 2, 8 * 3600) }
+    const params = { path: { folio_id: folio.id }, query }
+    grid.value = await told(client.GET('/api/folios/{folio_id}/time/grid', { params }))
+  }
+
+  watch(
+    () => [folio.state?.revision, notes.takeId, duration.value],
+    () => void Promise.all([loadHeard(), loadGrid()]).catch(notices.tellProblem),
+  )
+  watch([heard, grid, () => notes.strokes], () => {
+    if (player.value) void prepare().catch(notices.tellProblem)
+  })
+  watch([balance, held], () => player.value?.setBalance(held.value ?? balance.value))
+  watch(click, (level) => player.value?.setClick(level))
+  watch(subdivide, (count) => player.value && (player.value.subdivide = count))
+  watch(pace, (percent) => {
+    if (!player.value) return
+    const was = playing.value
+    const at = player.value.position()
+    player.value.stop()
+    player.value.pace = percent / 100
+    if (was) void play(at)
+  })
+  watch(duration, (seconds) => view.setDuration(seconds))
+
+  function follow() {
+    if (!player.value || !playing.value) return
+    position.value = player.value.position()
+    if (position.value > view.to || position.value < view.from) {
+      view.show(position.value - view.span * 0.08, position.value + view.span * 0.92)
+    }
+    frame = requestAnimationFrame(follow)
+  }
+
+  async function play(from = position.value) {
+    try {
+      const p = engine()
+      p.pace = pace.value / 100
+      p.subdivide = subdivide.value
+      await prepare()
+      const [first, last] = loop.value ?? [from >= duration.value - 0.02 ? 0 : from, duration.value]
+      const start = loop.value && from > first && from < last ? first : first
+      playing.value = true
+      position.value = start
+      await p.play(start, last, loop.value !== null)
+      cancelAnimationFrame(frame)
+      follow()
+    } catch (error) {
+      playing.value = false
+      notices.tellProblem(error)
+    }
+  }
+  function stop() {
+    player.value?.stop()
+    playing.value = false
+  }
+  function toggle() {
+    if (playing.value) stop()
+    else void play()
+  }
+  function seek(moment: number) {
+    const at = Math.max(0, Math.min(moment, duration.value))
+    position.value = at
+    if (playing.value) void play(at)
+  }
+  /** A loop around the selection, or around what is in view. */
+  function toggleLoop() {
+    if (loop.value) loop.value = null
+    else {
+      const s = notes.strokes
+      const chosen = notes.selectedIndices
+      loop.value =
+        chosen.length > 1
+          ? [s.onset[chosen[0]], Math.max(...chosen.map((i) => s.offset[i]))]
+          : [Math.max(0, view.from), Math.min(duration.value, view.to)]
+    }
+    if (playing.value) void play()
+  }
+
+  /** Hears the stroke `index`: the recording, the note, or both. */
+  async function audition(index: number, what: 'recording' | 'note' | 'both') {
+    const s = notes.strokes
+    if (index < 0 || index >= s.onset.length) return
+    playing.value = false
+    const end = Math.min(s.offset[index], s.onset[index] + LONGEST_AUDITION_S)
+    const exact = (heard.value[notes.partId] ?? []).find(
+      (n) => Math.abs(n.onset_s - s.onset[index]) < 1e-6 && n.pitch === s.pitch[index],
+    )
+    const note = {
+      onset_s: s.onset[index],
+      offset_s: end,
+      pitch: s.pitch[index],
+      velocity: s.velocity[index],
+      bends: (exact?.bends ?? []) as [number, number][],
+    }
+    try {
+      if (notes.take) await prepare()
+      const recorded: [number, number] | null =
+        what === 'note' || notes.take?.kind !== 'audio'
+          ? null
+          : [Math.max(0, note.onset_s - NOTE_LEAD_S), end]
+      await engine().audition(
+        what === 'recording' ? null : note,
+        { instrument: notes.part?.instrument ?? 'reed' },
+        recorded,
+      )
+    } catch (error) {
+      notices.tellProblem(error)
+    }
+  }
+  async function hearRecording(from: number, to: number) {
+    await prepare()
+    await engine().audition(null, { instrument: 'reed' }, [Math.max(0, from), to])
+  }
+  async function scrub(moment: number) {
+    await prepare()
+    await engine().scrub(moment)
+  }
+
+  return {
+    playing, position, loop, balance, held, click, subdivide, pace, grid, heard, duration,
+    play, stop, toggle, seek, toggleLoop, audition, hearRecording, scrub, loadHeard, loadGrid,
+  } // prettier-ignore
+})

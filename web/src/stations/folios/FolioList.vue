@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { client, told, type Schemas } from '../../folio/client'
+import { useNotices } from '../../folio/notices'
+
+const router = useRouter()
+const notices = useNotices()
+const list = ref<Schemas['FolioName'][] | null>(null)
+const title = ref('')
+
+onMounted(async () => {
+  try {
+    list.value = await told(client.GET('/api/folios'))
+    // With one folio only there is nothing to choose on arriving.
+    const arrived = router.options.history.state.back === null
+    if (arrived && list.value.length === 1) open(list.value[0].id)
+  } catch (error) {
+    notices.tellProblem(error)
+    list.value = []
+  }
+})
+function open(id: string) {
+  void router.push({ name: 'notes', params: { folio: id } })
+}
+async function create() {
+  try {
+    const made = await told(client.POST('/api/folios', { body: { title: title.value || 'Untitled piece' } }))
+    void router.push({ name: 'takes', params: { folio: made.id } })
+  } catch (error) {
+    notices.tellProblem(error)
+  }
+}
+async function remove(folio: Schemas['FolioName']) {
+  if (!window.confirm(`Remove “${folio.title}” with its takes and parts? This cannot be undone.`)) return
+  await client.DELETE('/api/folios/{folio_id}', { params: { path: { folio_id: folio.id } } })
+  list.value = (list.value ?? []).filter((f) => f.id !== folio.id)
+}
+const when = (seconds: number) =>
+  new Date(seconds * 1000).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })
+</script>
+
+<template>
+  <main class="list">
+    <h1>Honest Stave</h1>
+    <p class="soft">
+      Recorded lines into MIDI that is proven to be what you heard. A folio holds one piece of music.
+    </p>
+    <form class="row" @submit.prevent="create">
+      <input
+        v-model="title"
+        class="field"
+        aria-label="Title of a new folio"
+        placeholder="Title of a new folio"
+        maxlength="120"
+      />
+      <button class="act main" type="submit">New folio</button>
+    </form>
+    <p v-if="list === null" role="status">Loading…</p>
+    <table v-else-if="list.length" class="plain">
+      <tbody>
+        <tr v-for="folio in list" :key="folio.id">
+          <td>
+            <RouterLink :to="{ name: 'notes', params: { folio: folio.id } }">{{ folio.title }}</RouterLink>
+          </td>
+          <td class="soft">changed {{ when(folio.changed_at) }}</td>
+          <td><button type="button" class="act small" @click="remove(folio)">Remove</button></td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else class="soft">There is no folio yet. Give the first one a title.</p>
+  </main>
+</template>
+
+<style scoped>
+.list {
+  width: 640px;
+  margin: 70px auto;
+}
+h1 {
+  font: 600 30px var(--title-face);
+}
+.field {
+  flex: 1;
+}
+table {
+  margin-top: 24px;
+}
+a {
+  color: var(--ink);
+  font-weight: 600;
+}
+</style>

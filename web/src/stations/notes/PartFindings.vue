@@ -1,0 +1,119 @@
+<script setup lang="ts">
+/** The part: how it is called and heard. */
+import { onMounted, ref } from 'vue'
+import { client, told, type Schemas } from '../../folio/client'
+import { useNotes } from '../../folio/notes'
+import { useNotices } from '../../folio/notices'
+
+const notes = useNotes()
+const notices = useNotices()
+const instruments = ref<Schemas['InstrumentName'][]>([])
+onMounted(async () => {
+  instruments.value = await told(client.GET('/api/instruments')).catch((e) => (notices.tellProblem(e), []))
+})
+const text = (event: Event) => (event.target as HTMLInputElement).value
+</script>
+
+<template>
+  <section v-if="notes.part">
+    <h3>Part</h3>
+    <label class="finding">
+      <span>called</span>
+      <input
+        class="field"
+        :value="notes.part.name"
+        maxlength="120"
+        @change="notes.setPart({ name: text($event) })"
+      />
+    </label>
+    <label class="finding">
+      <span>plays on</span>
+      <select
+        class="field"
+        :value="notes.part.instrument"
+        @change="notes.setPart({ instrument: text($event) })"
+      >
+        <option v-for="each in instruments" :key="each.id" :value="each.id">{{ each.name }}</option>
+      </select>
+    </label>
+    <label class="finding">
+      <span>octave</span>
+      <select
+        class="field"
+        :value="notes.part.octave"
+        @change="notes.setPart({ octave: Number(text($event)) })"
+      >
+        <option v-for="n in [-3, -2, -1, 0, 1, 2, 3]" :key="n" :value="n">{{ n > 0 ? `+${n}` : n }}</option>
+      </select>
+    </label>
+    <label class="finding">
+      <span>level</span>
+      <input
+        type="range"
+        min="-30"
+        max="6"
+        step="1"
+        :value="notes.part.level_db"
+        aria-label="Level of the part in dB"
+        @change="notes.setPart({ level_db: Number(text($event)) })"
+      />
+      <span>{{ notes.part.level_db }} dB</span>
+    </label>
+    <label class="finding">
+      <span>pan</span>
+      <input
+        type="range"
+        min="-1"
+        max="1"
+        step="0.1"
+        :value="notes.part.pan"
+        aria-label="Pan of the part"
+        @change="notes.setPart({ pan: Number(text($event)) })"
+      />
+      <span>{{ notes.part.pan }}</span>
+    </label>
+    <div class="row">
+      <button
+        type="button"
+        class="act small"
+        :aria-pressed="notes.part.muted"
+        @click="notes.setPart({ muted: !notes.part.muted })"
+      >
+        Mute
+      </button>
+      <button
+        type="button"
+        class="act small"
+        :aria-pressed="notes.part.solo"
+        @click="notes.setPart({ solo: !notes.part.solo })"
+      >
+        Solo
+      </button>
+      <button
+        type="button"
+        class="act small"
+        :aria-pressed="notes.part.bends"
+        @click="notes.setPart({ bends: !notes.part.bends })"
+      >
+        Bends
+      </button>
+      <button type="button" class="act small" @click="notes.removePart()">Remove</button>
+    </div>
+    <div v-if="notes.part.reading" class="finding">
+      <span>left out by the limit</span><span>{{ notes.part.left_out }}</span>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.field {
+  width: 160px;
+}
+.finding {
+  align-items: center;
+}
+.row {
+  margin: 6px 0;
+  gap: 5px;
+}
+</style>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** What the reading says of the whole take, and the other readings of it. */
+import { computed } from 'vue'
+import { useNotes } from '../../folio/notes'
+import ActButton from '../../ui/ActButton.vue'
+import { plural, signed } from '../../ui/format'
+
+const notes = useNotes()
+const said = computed(() => notes.reading?.summary)
+const others = computed(() => notes.readingsOfTake.filter((r) => r.id !== notes.readingId))
+const kind = computed(() =>
+  said.value?.character === 'struck' ? 'struck or plucked' : 'sung, bowed or blown',
+)
+const onlyThere = computed(() => notes.differences.filter((d) => d.first < 0 || d.what === 'another pitch'))
+
+async function takeOthers() {
+  const found = notes.other
+  if (!found) return
+  const chosen = onlyThere.value.filter((d) => d.second >= 0)
+  await notes.takeOver(
+    chosen.map((d) => found.candidates.onset_s[d.second]),
+    found.id,
+  )
+}
+</script>
+
+<template>
+  <section v-if="said">
+    <h3>Reading {{ notes.reading?.number }}</h3>
+    <div class="finding">
+      <span>the line is</span><span>{{ kind }} {{ said.character_confidence.toFixed(2) }}</span>
+    </div>
+    <div class="finding">
+      <span>tuned</span><span>{{ signed(said.tuning_cents) }} ct from A 440</span>
+    </div>
+    <div class="finding">
+      <span>engine</span><span>{{ said.engine }}</span>
+    </div>
+    <div class="row">
+      <ActButton v-if="!notes.partId" action="accept" main />
+      <ActButton action="read" label="Read again" small />
+    </div>
+    <template v-if="others.length">
+      <h3>Other readings</h3>
+      <div v-for="r in others" :key="r.id" class="row">
+        <button type="button" class="act small" @click="notes.showReading(r.id)">
+          Reading {{ r.number }}
+        </button>
+        <button
+          type="button"
+          class="act small"
+          :aria-pressed="notes.other?.id === r.id"
+          @click="notes.compareWith(notes.other?.id === r.id ? '' : r.id)"
+        >
+          Lay over
+        </button>
+      </div>
+      <template v-if="notes.other">
+        <p class="soft">
+          The other reading is drawn in plum, a little lower.
+          {{ plural(notes.differences.length, 'difference') }}.
+        </p>
+        <div class="row">
+          <ActButton action="next-difference" small />
+          <button v-if="notes.partId && onlyThere.length" type="button" class="act small" @click="takeOthers">
+            Take its {{ plural(onlyThere.length, 'note') }}
+          </button>
+        </div>
+      </template>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.row {
+  margin: 6px 0;
+  gap: 6px;
+}
+</style>

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useFolio } from '../folio/folio'
+import { useNotes } from '../folio/notes'
+import ActButton from './ActButton.vue'
+
+const folio = useFolio()
+const notes = useNotes()
+const takes = computed(() => Object.keys(folio.state?.takes ?? {}).length)
+const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
+</script>
+
+<template>
+  <nav class="stations" aria-label="Stations">
+    <RouterLink :to="{ name: 'takes' }"
+      >Takes <span class="figures">{{ takes }}</span></RouterLink
+    >
+    <RouterLink :to="{ name: 'notes' }"
+      >Notes <span class="figures">{{ notes.counted || '' }}</span></RouterLink
+    >
+    <template v-if="parts.length">
+      <h2>Parts</h2>
+      <button
+        v-for="[id, part] in parts"
+        :key="id"
+        type="button"
+        class="part"
+        :aria-current="id === notes.partId"
+        :title="part.name"
+        @click="(notes.showPart(id), $router.push({ name: 'notes' }))"
+      >
+        <span>{{ part.name }}</span><span v-if="part.muted" class="soft">muted</span>
+      </button>
+    </template>
+    <span class="push" />
+    <div class="foot">
+      <ActButton action="time" small />
+      <ActButton action="theme" small label="Night" />
+      <ActButton action="help" small />
+    </div>
+  </nav>
+</template>
+
+<style scoped>
+.stations {
+  width: 108px;
+  flex: none;
+  display: flex;
+  flex-direction: column;
+  border-right: 1px solid var(--hairline);
+  padding-top: 10px;
+  overflow-y: auto;
+}
+a,
+.part {
+  display: flex;
+  justify-content: space-between;
+  gap: 6px;
+  padding: 7px 12px 7px 14px;
+  border: 0;
+  border-left: 3px solid transparent;
+  background: none;
+  color: var(--soft);
+  text-decoration: none;
+  font-weight: 600;
+  text-align: left;
+  cursor: pointer;
+}
+.part {
+  font-weight: 400;
+  padding-block: 4px;
+}
+.part span:first-child {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+a.router-link-active,
+.part[aria-current='true'] {
+  border-left-color: var(--ink);
+  background: var(--paper);
+  color: var(--text);
+}
+h2 {
+  font: 600 12px var(--text-face);
+  color: var(--soft);
+  padding: 14px 14px 4px 17px;
+}
+.figures {
+  font-size: 12px;
+  font-weight: 400;
+}
+.push {
+  flex: 1;
+}
+.foot {
+  display: flex;
+  flex-direction: column;
+  gap: 5px;
+  padding: 10px 8px;
+}
+.foot .act {
+  justify-content: space-between;
+}
+</style>

@@ -1,0 +1,103 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { client, told } from '../folio/client'
+import { useFolio } from '../folio/folio'
+import { useNotes } from '../folio/notes'
+import ActButton from './ActButton.vue'
+
+const folio = useFolio()
+const notes = useNotes()
+const editing = ref(false)
+const title = ref('')
+const where = computed(() => {
+  const take = notes.take?.name ?? ''
+  if (notes.part) return `${take ? take + ' · ' : ''}part “${notes.part.name}”`
+  if (notes.reading) return `${take} · one voice, reading ${notes.reading.number}`
+  return take
+})
+const saved = computed(() =>
+  new Date(folio.savedAt * 1000).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }),
+)
+function begin() {
+  title.value = folio.state?.settings.title ?? ''
+  editing.value = true
+}
+async function rename() {
+  if (!editing.value) return
+  editing.value = false
+  if (title.value === folio.state?.settings.title) return
+  await folio.change(() =>
+    told(
+      client.PATCH('/api/folios/{folio_id}', {
+        params: { path: folio.path },
+        body: { title: title.value, base_revision: folio.base },
+      }),
+    ),
+  )
+}
+</script>
+
+<template>
+  <header class="bar">
+    <RouterLink to="/" class="all" title="All folios">Folios</RouterLink>
+    <input
+      v-if="editing"
+      v-model="title"
+      class="field title"
+      aria-label="Title of the folio"
+      maxlength="120"
+      @keydown.enter="rename"
+      @keydown.esc="editing = false"
+      @blur="rename"
+    />
+    <h1 v-else>
+      <button class="title" type="button" title="Rename the folio" @click="begin">
+        {{ folio.state?.settings.title }}
+      </button>
+    </h1>
+    <span class="soft where">{{ where }}</span>
+    <span class="push" />
+    <ActButton action="undo" :title="folio.state?.undo ? `Undo: ${folio.state.undo}` : ''" />
+    <ActButton action="redo" :title="folio.state?.redo ? `Redo: ${folio.state.redo}` : ''" />
+    <ActButton action="history" />
+    <span class="soft" title="Every change is saved as it is made">saved {{ saved }}</span>
+    <ActButton action="hand-on" main />
+  </header>
+</template>
+
+<style scoped>
+.bar {
+  height: 44px;
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 0 16px;
+  border-bottom: 1px solid var(--hairline);
+}
+.title {
+  font: 600 19px var(--title-face);
+  border: 0;
+  background: none;
+  padding: 0;
+  cursor: text;
+  white-space: nowrap;
+}
+input.title {
+  border: 1px solid var(--rule);
+  padding: 2px 6px;
+}
+.where {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.all {
+  color: var(--soft);
+  text-decoration: none;
+  border-bottom: 1px solid var(--rule);
+}
+.push {
+  flex: 1;
+}
+</style>

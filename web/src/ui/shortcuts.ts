@@ -1,0 +1,125 @@
+/** Keys and what they do: shown on buttons, listed by `?`, changeable, and able to be turned off. */
+import { reactive, ref, watch } from 'vue'
+
+export interface Action {
+  id: string
+  label: string
+  /** Key as given by `keyOf`; empty for none. */
+  key: string
+  group: string
+  run: () => void
+  /** For keys that act while held. */
+  release?: () => void
+  when?: () => boolean
+}
+
+const STORED = 'stave-keys'
+const NAMES: Record<string, string> = {
+  ' ': 'Space',
+  ArrowLeft: '←',
+  ArrowRight: '→',
+  ArrowUp: '↑',
+  ArrowDown: '↓',
+  Delete: 'Del',
+  Escape: 'Esc',
+}
+
+export const actions = reactive(new Map<string, Action>())
+export const singleKeys = ref(true)
+const changed = reactive<Record<string, string>>({})
+let holding: Action | null = null
+
+try {
+  const stored = JSON.parse(localStorage.getItem(STORED) ?? '{}') as {
+    keys?: Record<string, string>
+    single?: boolean
+  }
+  Object.assign(changed, stored.keys ?? {})
+  singleKeys.value = stored.single ?? true
+} catch {
+  localStorage.removeItem(STORED)
+}
+watch([changed, singleKeys], () => {
+  localStorage.setItem(STORED, JSON.stringify({ keys: changed, single: singleKeys.value }))
+})
+
+export function register(list: Action[]): void {
+  for (const action of list) actions.set(action.id, action)
+}
+export function keyFor(id: string): string {
+  return changed[id] ?? actions.get(id)?.key ?? ''
+}
+export function changeKey(id: string, key: string): void {
+  for (const other of actions.keys()) if (other !== id && keyFor(other) === key) changed[other] = ''
+  changed[id] = key
+}
+export function resetKeys(): void {
+  for (const id of Object.keys(changed)) Reflect.deleteProperty(changed, id)
+}
+
+/** Name of a pressed key with its modifiers, such as `Shift+ArrowUp` or `Mod+c`. */
+export function keyOf(event: KeyboardEvent): string {
+  const key = event.key.length === 1 ? event.key.toLowerCase() : event.key
+  const shifted = event.shiftKey && (event.key.length > 1 || /[a-z]/i.test(event.key))
+  return [
+    event.ctrlKey || event.metaKey ? 'Mod+' : '',
+    event.altKey ? 'Alt+' : '',
+    shifted ? 'Shift+' : '',
+    key,
+  ].join('')
+}
+export function shownKey(key: string): string {
+  return key
+    .split('+')
+    .map(
+      (k) => NAMES[k] ?? (k === 'Mod' ? 'Ctrl' : k === 'Shift' ? '⇧' : k.length === 1 ? k.toUpperCase() : k),
+    )
+    .join(' ')
+}
+
+function typing(target: EventTarget | null): boolean {
+  const element = target as HTMLElement | null
+  return !!element?.closest(
+    'input:not([type=range]):not([type=checkbox]), textarea, select, [contenteditable], .p-dialog',
+  )
+}
+function opensItself(target: EventTarget | null, key: string): boolean {
+  const element = target as HTMLElement | null
+  if (key === ' ' || key === 'Enter')
+    return !!element?.closest('button, a, [role=button], [role=combobox], [role=slider]')
+  return (
+    key.startsWith('Arrow') &&
+    !!element?.closest('input[type=range], [role=slider], [role=combobox], [role=listbox]')
+  )
+}
+
+export function listenForKeys(): () => void {
+  const down = (event: KeyboardEvent) => {
+    const key = keyOf(event)
+    if (event.repeat && holding) return event.preventDefault()
+    if (typing(event.target) || opensItself(event.target, event.key)) return
+    if (!singleKeys.value && key.length === 1 && key !== '?') return
+    for (const action of actions.values()) {
+      if (keyFor(action.id) !== key || (action.when && !action.when())) continue
+      event.preventDefault()
+      if (action.release) {
+        if (event.repeat) return
+        holding = action
+      }
+      action.run()
+      return
+    }
+  }
+  const up = () => {
+    holding?.release?.()
+    holding = null
+  }
+  window.addEventListener('keydown', down)
+  window.addEventListener('keyup', up)
+  window.addEventListener('blur', up)
+  return () => {
+    window.removeEventListener('keydown', down)
+    window.removeEventListener('keyup', up)
+    window.removeEventListener('blur', up)
+  }
+}
