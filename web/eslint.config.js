@@ -3,7 +3,7 @@ import prettier from 'eslint-config-prettier'
 import vue from 'eslint-plugin-vue'
 
 export default defineConfigWithVueTs(
-  { ignores: ['src/folio/schema.d.ts'] },
+  { ignores: ['generated/schema.d.ts'] },
   vue.configs['flat/recommended'],
   vueTsConfigs.strict,
   prettier,

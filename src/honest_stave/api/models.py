@@ -100,6 +100,7 @@ class Take(Model):
     content: str
     kind: Literal["audio", "midi"]
     facts: TakeFacts
+    at: float = 0.0
 
 
 class Part(Model):
@@ -120,6 +121,7 @@ class Part(Model):
     shortest_s: float
     left_out: int
     dropped: list[str]
+    at: float
 
 
 class Origin(Model):

@@ -64,11 +64,15 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "changed_at": row.changed_at,
             "demo": row.demo,
             "settings": settings,
-            "takes": history.entities(session, folio_id, "take"),
-            "parts": history.entities(session, folio_id, "part"),
+            "takes": _by_age(history.entities(session, folio_id, "take")),
+            "parts": _by_age(history.entities(session, folio_id, "part")),
             "undo": next((label for _, label, _, undone in changes if not undone), None),
             "redo": next((label for _, label, _, undone in reversed(changes) if undone), None),
         }
+
+
+def _by_age(bodies: dict[str, history.Body]) -> dict[str, history.Body]:
+    return dict(sorted(bodies.items(), key=lambda item: item[1].get("at", 0.0)))
 
 
 def change(studio: Studio, folio_id: str, edit: history.Edit, base_revision: int | None) -> int:

@@ -1,5 +1,6 @@
 """Parts: accepted from a reading, edited, kept in step with the doubt limit, told as heard."""
 
+import time
 import uuid
 from dataclasses import replace
 from typing import Any
@@ -105,6 +106,7 @@ def accept(
         split=form.split,
         shortest_s=form.shortest_s,
         left_out=left_out,
+        at=time.time(),
     )
     part_id = uuid.uuid4().hex
     edit = history.Edit(f"“{wanted}” accepted, {len(notes)} notes", put=[("part", "", part_id, part_to_body(part))])

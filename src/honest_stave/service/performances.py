@@ -1,5 +1,6 @@
 """MIDI files as takes: their notes become parts at once, split by track or channel."""
 
+import time
 import uuid
 from collections.abc import Sequence
 from typing import Any
@@ -111,6 +112,7 @@ def parts_of_midi(
             name=(group or (name if i == 0 else f"{name} {i + 1}"))[:120],
             instrument=instrument_for(members[0].program),
             take=take_id,
+            at=time.time() + i * 1e-3,
         )
         put.append(("part", "", part_id, part_to_body(part)))
         for each in members:

@@ -67,7 +67,7 @@ def finish_decoding(studio: Studio, job: Job, result: dict[str, Any]) -> dict[st
         if session.get(Recording, content) is None:
             session.add(Recording(content=content, kind=result["kind"], facts=result["facts"]))
     take_id = uuid.uuid4().hex
-    take = {"name": name, "content": content, "kind": result["kind"], "facts": result["facts"]}
+    take = {"name": name, "content": content, "kind": result["kind"], "facts": result["facts"], "at": job.at}
     edit = history.Edit(f"“{name}” brought in", put=[("take", "", take_id, take)])
     outcome: dict[str, Any] = {"take": take_id}
     if result["kind"] == "midi":

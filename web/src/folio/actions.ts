@@ -183,8 +183,8 @@ export function registerActions(router: Router): void {
     { id: 'see-all', label: 'See all', key: 'Home', group: 'View', run: () => view.showAll() },
     { id: 'closer', label: 'Closer', key: '+', group: 'View', run: () => view.zoom(0.6, middle()) },
     { id: 'farther', label: 'Farther', key: '-', group: 'View', run: () => view.zoom(1 / 0.6, middle()) },
-    { id: 'to-takes', label: 'Takes', key: 'Shift+1', group: 'View', run: () => void router.push({ name: 'takes' }) },
-    { id: 'to-notes', label: 'Notes', key: 'Shift+2', group: 'View', run: () => void router.push({ name: 'notes' }) },
+    { id: 'to-takes', label: 'Takes', key: 'PageUp', group: 'View', run: () => void router.push({ name: 'takes' }) },
+    { id: 'to-notes', label: 'Notes', key: 'PageDown', group: 'View', run: () => void router.push({ name: 'notes' }) },
     { id: 'theme', label: 'Day or night', key: 'Shift+n', group: 'View', run: () => (view.theme = view.theme === 'day' ? 'night' : 'day') },
     { id: 'help', label: 'Keys', key: '?', group: 'View', run: () => (openDialog.value = 'help') },
   ] // prettier-ignore

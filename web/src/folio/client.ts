@@ -1,6 +1,6 @@
 /** The typed client of the API, and the errors it can give. */
 import createClient from 'openapi-fetch'
-import type { components, paths } from './schema'
+import type { components, paths } from '../../generated/schema'
 
 export type Schemas = components['schemas']
 export type FolioState = Schemas['FolioState']

@@ -29,6 +29,7 @@ export function drawStaveLines(
     pen.lineTo(width, y)
     pen.stroke()
     const shown = isLine || pitch === MIDDLE_C
+    if (y < 8 || y > axis.height - 8) continue
     if (shown || (NATURALS.has(pitch % 12) && axis.semitone >= 13)) {
       pen.fillStyle = shown ? c.text : c.soft
       pen.fillText(shown ? pitchName(pitch) : pitchName(pitch).replace(/-?\d+$/, ''), left - 6, y)

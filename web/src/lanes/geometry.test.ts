@@ -16,6 +16,6 @@ describe('geometry', () => {
   })
   it('shows at least an octave and a half', () => {
     expect(pitchRange(new Float32Array([60]))).toEqual([51, 69])
-    expect(pitchRange(new Float32Array([]))).toEqual([55, 73])
+    expect(pitchRange(new Float32Array([]))).toEqual([50, 79])
   })
 })

@@ -70,7 +70,7 @@ class Note:
 
 @dataclass(frozen=True)
 class Part:
-    """A line of music: its instrument, how it is heard, where its notes came from."""
+    """A line of music: its instrument, how it is heard, where its notes came from, when it was made."""
 
     name: str
     instrument: str = "reed"
@@ -86,6 +86,7 @@ class Part:
     split: float = 0.5
     shortest_s: float = 0.05
     left_out: int = 0
+    at: float = 0.0
     dropped: tuple[str, ...] = field(default=())
 
 

@@ -98,7 +98,7 @@ function key(event: KeyboardEvent) {
     </div>
     <div class="forms">
       <label>
-        <span class="soft">split where the pitch moves</span>
+        <span class="soft">readiness to split</span>
         <input
           v-model.lazy.number="notes.split"
           type="range"
@@ -138,8 +138,8 @@ function key(event: KeyboardEvent) {
 <style scoped>
 .limit {
   display: flex;
-  gap: 20px;
-  padding: 9px 14px;
+  gap: 16px;
+  padding: 8px 14px;
   border-top: 1px solid var(--rule);
   background: var(--panel);
   flex: none;
@@ -187,11 +187,12 @@ canvas {
   margin-top: 6px;
 }
 .forms {
-  width: 168px;
+  width: 132px;
   font-size: 12px;
 }
 .forms label {
   display: block;
+  line-height: 1.3;
 }
 .walk {
   display: flex;

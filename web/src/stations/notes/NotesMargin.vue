@@ -195,7 +195,11 @@ h2 small {
   flex-wrap: nowrap;
 }
 .hear .act {
-  padding-inline: 9px;
+  padding-inline: 7px;
+  gap: 5px;
+}
+.hear {
+  gap: 5px;
 }
 .row {
   gap: 6px;

@@ -111,6 +111,11 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
 }
 .finding {
   align-items: center;
+  white-space: nowrap;
+}
+.finding .field {
+  font-family: var(--text-face);
+  text-align: left;
 }
 .row {
   margin: 6px 0;

@@ -28,7 +28,7 @@ async function takeOthers() {
   <section v-if="said">
     <h3>Reading {{ notes.reading?.number }}</h3>
     <div class="finding">
-      <span>the line is</span><span>{{ kind }} {{ said.character_confidence.toFixed(2) }}</span>
+      <span>{{ kind }}</span><span>{{ said.character_confidence.toFixed(2) }}</span>
     </div>
     <div class="finding">
       <span>tuned</span><span>{{ signed(said.tuning_cents) }} ct from A 440</span>

@@ -165,9 +165,11 @@ const ends = (take: Take) =>
               >
             </td>
             <td class="figures">{{ readings(id) }}, {{ parts(id) }}</td>
-            <td class="row nowrap">
-              <button type="button" class="act small main" @click="open(id)">Open</button>
-              <button type="button" class="act small" @click="remove(id, take)">Remove</button>
+            <td>
+              <div class="row nowrap">
+                <button type="button" class="act small main" @click="open(id)">Open</button>
+                <button type="button" class="act small" @click="remove(id, take)">Remove</button>
+              </div>
             </td>
           </tr>
         </tbody>
@@ -205,8 +207,11 @@ h2 {
 .head {
   margin-bottom: 12px;
 }
+.figures {
+  white-space: nowrap;
+}
 .name {
-  width: 210px;
+  width: 190px;
   font-weight: 600;
 }
 .nowrap {

@@ -1524,6 +1524,8 @@ export interface components {
             left_out: number;
             /** Dropped */
             dropped: string[];
+            /** At */
+            at: number;
         };
         /**
          * PartChange
@@ -1735,6 +1737,11 @@ export interface components {
              */
             kind: "audio" | "midi";
             facts: components["schemas"]["TakeFacts"];
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
         };
         /**
          * TakeFacts
