@@ -145,9 +145,6 @@ def _ffmpeg_blocks(container: Any, stream: Any, channels: int, unreadable: BadIn
                 frame = None
             for part in resampler.resample(frame):
                 block = np.asarray(part.to_ndarray(), np.float32).reshape(-1, channels)
-                # The container's edit list says where the sound begins: earlier frames are priming.
-                if got == 0 and part.pts is not None and part.pts < 0:
-                    block = block[min(-part.pts, len(block)) :]
                 got += len(block)
                 waiting.append(block)
             if waiting and (frame is None or sum(map(len, waiting)) >= BLOCK_FRAMES):

@@ -35,6 +35,10 @@ DIP_ABOVE_USUAL = 1.5
 DEEPEST_DIP_DB = 15.0
 # Six dB down and up again say as much as a stroke of 3.6 dB.
 DIP_WORTH = 0.6
+# A level that falls by this much over this time on either side is an end, not a beginning.
+RELEASE_SPAN_S = 0.035
+RELEASE_FALL_DB = 4.0
+RELEASE_SHARE = 0.3
 # Strokes that count, and the strength from which a line is one of clear strokes.
 CLEAR_STROKE_DB = 1.5
 CLEAR_LINE_DB = 3.5
@@ -128,6 +132,22 @@ def find_dips(level_db: NDArray[np.float32], hop_s: float) -> Attacks:
     worth = DIP_WORTH * np.minimum(depth_db - DIP_ABOVE_USUAL * usual, DEEPEST_DIP_DB)
     kept = worth > 0
     return Attacks(time_s[kept], worth[kept].astype(np.float32))
+
+
+def without_releases(strokes: Attacks, level_db: NDArray[np.float32], hop_s: float) -> Attacks:
+    """Strokes weakened where the level falls across them.
+
+    A sound that is stopped at once spreads its spectrum for a moment, which looks like a rise
+    in the bands between its partials.
+    """
+    if len(strokes.time_s) == 0:
+        return strokes
+    place = np.round(strokes.time_s / hop_s).astype(int)
+    away = round(RELEASE_SPAN_S / hop_s)
+    last = len(level_db) - 1
+    fall = level_db[np.clip(place - away, 0, last)] - level_db[np.clip(place + away, 0, last)]
+    kept = np.where(fall > RELEASE_FALL_DB, RELEASE_SHARE, 1.0)
+    return Attacks(strokes.time_s, (strokes.strength * kept).astype(np.float32))
 
 
 def join_attacks(strokes: Attacks, dips: Attacks) -> Attacks:

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import Progress, no_progress
-from honest_stave.core.pitch.attacks import find_attacks, find_dips, join_attacks
+from honest_stave.core.pitch.attacks import find_attacks, find_dips, join_attacks, without_releases
 from honest_stave.core.pitch.character import judge_character, wander_semitones
 from honest_stave.core.pitch.ends import LEVEL_HOP_S
 from honest_stave.core.pitch.fragments import cut_line
@@ -61,7 +61,9 @@ def read(
     )
     track = dataclasses.replace(track, pitch=refine_pitch(signal, track.pitch))
     progress(0.65)
-    attacks = join_attacks(find_attacks(signal), find_dips(levels_db(signal), LEVEL_HOP_S))
+    levels = levels_db(signal)
+    strokes = without_releases(find_attacks(signal), levels, LEVEL_HOP_S)
+    attacks = join_attacks(strokes, find_dips(levels, LEVEL_HOP_S))
     progress(0.75)
     measured_cents, agreement = measure_tuning(track)
     tuning_cents = measured_cents if settings.tuning_cents is None else settings.tuning_cents

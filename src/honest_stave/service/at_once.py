@@ -1,0 +1,26 @@
+"""A worker's work done here and now, for what is short: the demo, and tests."""
+
+import time
+from typing import Any
+
+from honest_stave.service import batch, takes, work
+from honest_stave.service.studio import Studio
+from honest_stave.store.tables import Job
+
+
+def _done(studio: Studio, folio_id: str, kind: str, arguments: dict[str, Any]) -> tuple[Job, dict[str, Any]]:
+    job = Job(id="now", folio_id=folio_id, kind=kind, title="", state="done", at=time.time(), arguments=arguments)
+    return job, work.TASKS[kind](studio.files, arguments, lambda share: None)
+
+
+def bring_in(studio: Studio, folio_id: str, file_name: str, data: bytes) -> str:
+    """Brings a file in; returns the take's id."""
+    arguments = {"content": studio.files.add(data), "name": file_name, "take_name": takes.name_of_file(file_name)}
+    return str(takes.finish_decoding(studio, *_done(studio, folio_id, "decode", arguments))["take"])
+
+
+def read(studio: Studio, folio_id: str, take_id: str) -> str:
+    """Reads a take as one voice; returns the reading's id."""
+    facts = takes.audio_take(studio, folio_id, take_id)["facts"]
+    arguments = {key: facts[key] for key in ("samples", "channels", "rate")} | {"take": take_id, "settings": {}}
+    return str(batch.finish_reading(studio, *_done(studio, folio_id, "one voice", arguments))["reading"])

@@ -1,0 +1,52 @@
+"""Imports point one way: core knows nothing of ours, store no signals, the web no rules."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+SOURCE = Path(__file__).parents[2] / "src" / "honest_stave"
+ALLOWED = {
+    "core": {"core"},
+    "store": {"store", "core.errors"},
+    "service": {"service", "store", "core"},
+    "api": {"api", "service", "core"},
+    "demo": {"demo", "service", "core"},
+    "cli": {"api", "service", "core", "demo"},
+}
+
+
+def imports_of(path: Path) -> set[str]:
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module and node.module.startswith("honest_stave."):
+            inner = node.module.removeprefix("honest_stave.")
+            # `from honest_stave.store import history` names a module by its alias.
+            names = {f"{inner}.{alias.name}" for alias in node.names} if "." not in inner else {inner}
+            found |= names
+    return found
+
+
+@pytest.mark.parametrize("layer", ALLOWED)
+def test_arrows_point_one_way(layer: str) -> None:
+    files = [SOURCE / "cli.py"] if layer == "cli" else sorted((SOURCE / layer).rglob("*.py"))
+    assert files
+    for path in files:
+        for name in imports_of(path):
+            allowed = any(name == a or name.startswith(a + ".") for a in ALLOWED[layer])
+            assert allowed, f"{path.relative_to(SOURCE)} imports {name}"
+
+
+def test_core_opens_no_file_and_prints_nothing() -> None:
+    for path in sorted((SOURCE / "core").rglob("*.py")):
+        calls = [
+            node.func.id
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Name)
+        ]
+        assert not {"open", "print", "input"} & set(calls), path
+
+
+def test_files_can_be_held_in_the_head() -> None:
+    for path in SOURCE.rglob("*.py"):
+        assert len(path.read_text().splitlines()) <= 500, path

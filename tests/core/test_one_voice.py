@@ -1,0 +1,163 @@
+"""The one-voice engine on lines whose truth is known."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+
+from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.one_voice import read
+from honest_stave.core.pitch.reading import Candidate, FormSettings, OneVoiceReading, OneVoiceSettings
+from honest_stave.core.signal.listen import ListenSettings
+from tests.made import RATE, Note, f1, line, tune
+
+
+def counted(reading: OneVoiceReading, form: FormSettings | None = None) -> list[Candidate]:
+    return [c for c in form_candidates(reading, form or FormSettings()) if c.confidence >= 0.5]
+
+
+def heard(samples: np.ndarray, rate: int = RATE, **settings: object) -> list[Candidate]:
+    return counted(read(samples, rate, OneVoiceSettings(**settings)))  # type: ignore[arg-type]
+
+
+def pairs(notes: list[Candidate]) -> list[tuple[float, int]]:
+    return [(n.onset_s, n.pitch) for n in notes]
+
+
+def truth_of(notes: list[Note]) -> list[tuple[float, float]]:
+    return [(n.onset_s, n.pitch) for n in notes]
+
+
+@pytest.mark.parametrize("struck", [True, False])
+def test_a_tune(struck: bool) -> None:
+    notes = tune()
+    found = heard(line(notes, struck=struck))
+    assert f1(pairs(found), truth_of(notes)) == 1.0
+    # Onsets within 10 ms, ends within 40 ms: under what is heard as early, late or long.
+    assert max(abs(a.onset_s - b.onset_s) for a, b in zip(found, notes, strict=True)) < 0.010
+    assert max(abs(a.offset_s - b.offset_s) for a, b in zip(found, notes, strict=True)) < 0.040
+
+
+def test_velocity_follows_loudness() -> None:
+    notes = [Note(0.3 + 0.5 * i, 0.3 + 0.5 * i + 0.4, 60 + i, loud) for i, loud in enumerate((0.9, 0.3, 0.6, 0.1))]
+    velocities = [n.velocity for n in heard(line(notes))]
+    assert np.argsort(velocities).tolist() == [3, 1, 2, 0]
+
+
+@pytest.mark.parametrize("pitch", [24, 33, 45, 57, 69, 81, 93, 105])
+def test_from_30_hz_to_4_khz(pitch: int) -> None:
+    notes = [Note(0.3, 1.0, pitch), Note(1.1, 1.8, pitch + 1), Note(1.9, 2.6, pitch)]
+    assert [n.pitch for n in heard(line(notes))] == [pitch, pitch + 1, pitch]
+
+
+def test_vibrato_stays_inside_one_note() -> None:
+    notes = [Note(0.3, 1.8, 64), Note(1.9, 3.2, 67)]
+    found = heard(line(notes, vibrato_cents=45))
+    assert pairs(found) == [(pytest.approx(0.3, abs=0.02), 64), (pytest.approx(1.9, abs=0.02), 67)]
+
+
+def test_one_pitch_struck_again_is_two_notes() -> None:
+    notes = [Note(0.3 + 0.3 * i, 0.3 + 0.3 * i + 0.24, 55) for i in range(6)]
+    assert f1(pairs(heard(line(notes, struck=True))), truth_of(notes)) == 1.0
+
+
+def test_a_glide_is_no_row_of_semitones() -> None:
+    time = np.arange(round(3.2 * RATE)) / RATE
+    pitch = np.interp(time, [1.4, 1.6], [60.0, 67.0])
+    phase = 2 * np.pi * np.cumsum(440 * 2 ** ((pitch - 69) / 12)) / RATE
+    envelope = np.clip(np.minimum(time - 0.2, 3.0 - time) / 0.02, 0, 1)
+    sound = sum(np.sin(h * phase) / h for h in range(1, 7)) * envelope * 0.3
+    found = heard(np.asarray(sound, np.float32)[:, None])
+    assert [n.pitch for n in found] == [60, 67]
+
+
+def test_breath_and_hum_make_no_notes() -> None:
+    random = np.random.default_rng(3)
+    noise = (0.1 * random.normal(size=(3 * RATE, 1))).astype(np.float32)
+    assert heard(noise) == []
+
+
+@pytest.mark.parametrize("samples", [0.0, 1.0])
+def test_silence_and_a_single_sample(samples: float) -> None:
+    frames = 1 if samples else RATE
+    assert heard(np.full((frames, 1), samples, np.float32)) == []
+
+
+def test_the_recordings_own_tuning_is_measured_and_taken_off() -> None:
+    notes = [dataclasses.replace(n, pitch=n.pitch + 0.40) for n in tune()]
+    reading = read(line(notes), RATE, OneVoiceSettings())
+    assert reading.tuning_cents == pytest.approx(40, abs=3)
+    assert [n.pitch for n in counted(reading)] == [n.pitch for n in tune()]
+    assert max(abs(n.centre_cents) for n in counted(reading)) < 8
+
+
+def test_a_given_tuning_overrides_the_measured_one() -> None:
+    reading = read(line(tune()), RATE, OneVoiceSettings(tuning_cents=-100))
+    assert [n.pitch for n in counted(reading)] == [n.pitch + 1 for n in tune()]
+
+
+def test_character_is_decided_and_can_be_told() -> None:
+    assert read(line(tune(), struck=True), RATE, OneVoiceSettings()).character == "struck"
+    sung = read(line(tune(), vibrato_cents=30), RATE, OneVoiceSettings())
+    assert sung.character == "sustained"
+    told = read(line(tune()), RATE, OneVoiceSettings(character="struck"))
+    assert (told.character, told.character_confidence) == ("struck", 1.0)
+
+
+def test_lowest_and_highest_pitch_bound_what_is_found() -> None:
+    found = heard(line(tune()), lowest=60, highest=68)
+    assert found
+    assert all(60 <= n.pitch <= 68 for n in found)
+
+
+def test_a_stretch_is_read_in_the_takes_own_time() -> None:
+    found = heard(line(tune()), listen=ListenSettings(from_s=1.5, to_s=3.5))
+    inside = [n for n in tune() if 1.5 < n.onset_s < 3.3]
+    assert f1(pairs(found), truth_of(inside)) > 0.85
+
+
+def test_the_same_sound_gives_the_same_reading() -> None:
+    sound = line(tune(), vibrato_cents=20)
+    assert heard(sound) == heard(sound)
+
+
+def test_the_runner_up_is_another_pitch_with_a_small_share() -> None:
+    for note in heard(line(tune())):
+        assert note.runner_up != note.pitch
+        assert 0.0 <= note.runner_up_share <= 1.0 - note.confidence
+
+
+DRESSES = {
+    "34 dB quieter": lambda x: x * 10 ** (-34 / 20),
+    "clipped": lambda x: np.clip(x * 3, -0.9, 0.9),
+    "upside down": lambda x: -x,
+    "constant offset": lambda x: x * 0.6 + 0.3,
+    "one channel silent": lambda x: np.concatenate([x, np.zeros_like(x)], axis=1),
+    "twelve channels": lambda x: np.repeat(x, 12, axis=1),
+    "8 bit": lambda x: np.round(x * 127) / 127,
+}
+
+
+@pytest.mark.parametrize("dress", DRESSES)
+def test_the_same_music_in_another_dress(dress: str) -> None:
+    sound = line(tune(), struck=True)
+    plain = heard(sound)
+    found = heard(np.asarray(DRESSES[dress](sound), np.float32))
+    assert f1(pairs(found), [(n.onset_s, n.pitch) for n in plain], within_s=0.005) >= 0.95
+
+
+@pytest.mark.parametrize("rate", [8000, 22050, 48000, 96000, 192000])
+def test_the_same_music_at_another_rate(rate: int) -> None:
+    plain = heard(line(tune()))
+    found = heard(line(tune(), rate), rate)
+    assert f1(pairs(found), [(n.onset_s, n.pitch) for n in plain], within_s=0.005) >= 0.95
+
+
+def test_readiness_to_split_and_shortest_note_need_no_second_reading() -> None:
+    reading = read(line(tune(), vibrato_cents=60), RATE, OneVoiceSettings())
+    counts = [len(form_candidates(reading, FormSettings(split=s, shortest_s=0))) for s in (0.0, 0.25, 0.5, 0.75, 1.0)]
+    assert counts == sorted(counts)
+    assert counts[0] < counts[-1]
+    shortest = [c.offset_s - c.onset_s for c in form_candidates(reading, FormSettings(split=0.5, shortest_s=0.2))]
+    assert shortest
+    assert min(shortest) >= 0.2
