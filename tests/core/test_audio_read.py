@@ -1,5 +1,6 @@
 """Every format gives the same samples at the same moments; what is broken gives one clear line."""
 
+import contextlib
 import io
 from fractions import Fraction
 
@@ -127,10 +128,8 @@ def test_rates_at_the_edges(rate: int) -> None:
     st.sampled_from([b"RIFF\0\0\0\0WAVEfmt ", b"fLaC", b"OggS", b"\xff\xfb", b"\0\0\0 ftypM4A "]),
 )
 def test_garbage_never_escapes_as_another_error(data: bytes, head: bytes) -> None:
-    try:
+    with contextlib.suppress(StaveError):
         decoded(head + data)
-    except StaveError:
-        pass
 
 
 @pytest.mark.parametrize(

@@ -12,7 +12,7 @@ from typing import Any
 import mido
 import numpy as np
 
-from honest_stave.core.beat.tempo_map import SAME_BEATS, Knot, TempoMap
+from honest_stave.core.beat.tempo_map import FASTEST_BPM, SAME_BEATS, SLOWEST_BPM, Knot, TempoMap
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part.events import Sounding
 
@@ -90,22 +90,25 @@ class FileGrid:
 def file_grid(tempo_map: TempoMap, start_s: float) -> FileGrid:
     """The grid of a file that begins at ``start_s``.
 
-    Where that is no bar line, the stretch up to the next one is given a tempo of its own, so
-    that it fills whole bars: bar lines stay on the recording's, and so do the notes.
+    Where that is no bar line, the stretch up to the next one (or the one after, if the next is
+    less than half a bar away) is made one bar by a tempo of its own: bar lines stay on the
+    recording's, and so do the notes.
     """
     start_beat = float(tempo_map.beats_at(start_s))
     bar = tempo_map.bar_index(start_beat)
-    into = start_beat - tempo_map.bar_start(bar)
-    if into <= 10 * SAME_BEATS:
+    if start_beat - tempo_map.bar_start(bar) <= 10 * SAME_BEATS:
         return FileGrid(tempo_map, tempo_map.bar_start(bar))
-    line = tempo_map.bar_start(bar + 1)
-    lead_beat = tempo_map.bar_start(bar)
+    next_line = tempo_map.bar_start(bar + 1)
+    is_near = next_line - start_beat < (next_line - tempo_map.bar_start(bar)) / 2
+    line_bar = bar + 2 if is_near else bar + 1
+    line, lead_beat = tempo_map.bar_start(line_bar), tempo_map.bar_start(line_bar - 1)
     line_s = float(tempo_map.seconds_at(line))
     later = [k for k in tempo_map.knots if k.beat > line + SAME_BEATS]
-    after = float(tempo_map.seconds_at(line + 1.0))
-    ahead = later or [Knot(line + 1.0, after)]
-    knots = (Knot(lead_beat, start_s), Knot(line, line_s, True), *ahead)
-    return FileGrid(replace(tempo_map, knots=knots), lead_beat)
+    ahead = later or [Knot(line + 1.0, float(tempo_map.seconds_at(line + 1.0)))]
+    lead_bpm = 60.0 * (line - lead_beat) / (line_s - start_s)
+    if not SLOWEST_BPM <= lead_bpm <= FASTEST_BPM:
+        return FileGrid(tempo_map, start_beat)
+    return FileGrid(replace(tempo_map, knots=(Knot(lead_beat, start_s), Knot(line, line_s, True), *ahead)), lead_beat)
 
 
 def write_midi(parts: Sequence[WrittenPart], tempo_map: TempoMap, settings: MidiSettings) -> bytes:
@@ -183,7 +186,9 @@ def _write_time(events: _Events, grid: FileGrid, end_tick: int) -> None:
     """Tempo and meter events from the file's beginning to its end."""
     tempo_map, start = grid.tempo_map, grid.start_beat
     end_beat = start + end_tick / TICKS_A_QUARTER
-    edges = [start, *[k.beat for k in tempo_map.knots if start < k.beat < end_beat], max(end_beat, start + 1)]
+    # An empty file still says its tempo.
+    last = max(end_beat, start + 1 / TICKS_A_QUARTER)
+    edges = [start, *[k.beat for k in tempo_map.knots if start < k.beat < end_beat], last]
     tick, written_us = 0, 0.0
     for edge in edges[1:]:
         goal_tick = round((edge - start) * TICKS_A_QUARTER)

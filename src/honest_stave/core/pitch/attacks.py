@@ -145,7 +145,9 @@ def without_releases(strokes: Attacks, level_db: NDArray[np.float32], hop_s: flo
     place = np.round(strokes.time_s / hop_s).astype(int)
     away = round(RELEASE_SPAN_S / hop_s)
     last = len(level_db) - 1
-    fall = level_db[np.clip(place - away, 0, last)] - level_db[np.clip(place + away, 0, last)]
+    # The lowest level just before: between two quick notes there is a gap, before an end there is none.
+    before = np.min([level_db[np.clip(place - k, 0, last)] for k in range(away + 1)], axis=0)
+    fall = before - level_db[np.clip(place + away, 0, last)]
     kept = np.where(fall > RELEASE_FALL_DB, RELEASE_SHARE, 1.0)
     return Attacks(strokes.time_s, (strokes.strength * kept).astype(np.float32))
 

@@ -20,6 +20,7 @@ HEAD_FRAMES = 13230
 # A sample every five semitones: shifted by at most two and a half, it keeps its colour.
 ROOT_PITCHES = tuple(range(24, 109, 5))
 PEAK = 0.5
+LOWEST_SHIMMER_HZ = 150.0
 
 
 @dataclass(frozen=True)
@@ -59,22 +60,31 @@ class Instrument:
 Colour = Callable[[NDArray[np.float64], float], NDArray[np.float64]]
 
 
-def _looped(colour: Colour, f0: float, head_shape: NDArray[np.float64], spread: tuple[int, ...] = (0,)) -> Sample:
-    """A sustained sound: partials at whole cycles of the loop, brightening over its head."""
-    cycles = max(1, round(f0 * LOOP_FRAMES / RATE))
-    exact_hz = cycles * RATE / LOOP_FRAMES
-    frames = HEAD_FRAMES + LOOP_FRAMES
+def _looped(
+    colour: Colour,
+    f0: float,
+    head_shape: NDArray[np.float64],
+    spread: tuple[int, ...] = (0,),
+    loop_frames: int = LOOP_FRAMES,
+) -> Sample:
+    """A sustained sound: partials at whole cycles of the loop, brightening over its head.
+
+    ``spread`` lays voices that many cycles a loop apart from each other.
+    """
+    cycles = max(1, round(f0 * loop_frames / RATE))
+    exact_hz = cycles * RATE / loop_frames
+    frames = HEAD_FRAMES + loop_frames
     time = np.arange(frames) / RATE
     count = max(1, min(40, int(0.45 * RATE / exact_hz)))
     harmonics = np.arange(1, count + 1, dtype=float)
     weight = colour(harmonics, exact_hz)
     phases = np.mod(harmonics * harmonics * 0.37, 1.0) * 2 * np.pi
     sound = np.zeros(frames)
-    shape = np.concatenate([head_shape, np.ones(LOOP_FRAMES)])
+    shape = np.concatenate([head_shape, np.ones(loop_frames)])
     for h, w, phase in zip(harmonics, weight, phases, strict=True):
         bright = shape ** (1 + 0.15 * (h - 1))
         for i, offset in enumerate(spread):
-            step = (cycles * h + offset * (h > 0)) * RATE / LOOP_FRAMES
+            step = (cycles * h + offset) * RATE / loop_frames
             if step < 0.48 * RATE:
                 sound += w / len(spread) * bright * np.sin(2 * np.pi * step * time + phase + 1.3 * i)
     return Sample(_normalised(sound), exact_hz, HEAD_FRAMES, frames)
@@ -147,7 +157,9 @@ def _voice(f0: float) -> Sample:
 
 
 def _pad(f0: float) -> Sample:
-    return _looped(lambda h, f: 1 / h**1.9, f0, _rise(0.28), spread=(-1, 0, 1))
+    # Voices a hertz apart shimmer in the middle; in the bass they would be out of tune.
+    spread = (-1, 0, 1) if f0 > LOWEST_SHIMMER_HZ else (0,)
+    return _looped(lambda h, f: 1 / h**1.9, f0, _rise(0.28), spread, loop_frames=RATE)
 
 
 def _click(f0: float) -> Sample:

@@ -1,0 +1,18 @@
+"""The demo's recordings are read as they were played."""
+
+import pytest
+
+from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.one_voice import read
+from honest_stave.core.pitch.reading import FormSettings, OneVoiceSettings
+from honest_stave.demo.takes import ALL
+from tests.made import RATE, f1
+
+
+@pytest.mark.parametrize("make", ALL)
+def test_read_as_played(make) -> None:  # type: ignore[no-untyped-def]
+    take = make()
+    reading = read(take.samples[:, None], RATE, OneVoiceSettings())
+    found = [c for c in form_candidates(reading, FormSettings()) if c.confidence >= 0.5]
+    truth = [(n.onset_s, float(n.pitch)) for n in take.notes]
+    assert f1([(c.onset_s, c.pitch) for c in found], truth) >= 0.9

@@ -1,0 +1,83 @@
+"""The built-in instruments and pace: in tune, without seams, never over full scale."""
+
+import numpy as np
+import pytest
+
+from honest_stave.core.errors import NotFound
+from honest_stave.core.part.events import Sounding
+from honest_stave.core.sound.instruments import INSTRUMENT_IDS, RATE, instrument
+from honest_stave.core.sound.pace import playable, stretched_piece
+from honest_stave.core.sound.render import render, render_note
+
+
+def strongest_hz(sound: np.ndarray, low: float, high: float, rate: int = RATE) -> float:
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)), 1 << 19))
+    hz = np.fft.rfftfreq(1 << 19, 1 / rate)
+    inside = (hz > low) & (hz < high)
+    return float(hz[inside][np.argmax(spectrum[inside])])
+
+
+@pytest.mark.parametrize("name", [i for i in INSTRUMENT_IDS if i != "click"])
+@pytest.mark.parametrize("pitch", [38, 57, 76])
+def test_in_tune(name: str, pitch: int) -> None:
+    note = Sounding("p", 0.0, 1.0, pitch, 100)
+    sound = render_note(instrument(name), note)[round(0.1 * RATE) : round(0.9 * RATE)]
+    wanted = 440 * 2 ** ((pitch - 69) / 12)
+    cents = 1200 * np.log2(strongest_hz(sound, wanted * 0.9, wanted * 1.1) / wanted)
+    # A pad is three voices a hertz apart; the others are within a few cents.
+    assert abs(cents) < (20 if name == "pad" else 6)
+
+
+@pytest.mark.parametrize("name", ["reed", "bowed", "voice", "pad"])
+def test_loops_have_no_seam(name: str) -> None:
+    for sample in instrument(name).samples:
+        jump = abs(float(sample.data[sample.loop_end - 1]) - float(sample.data[sample.loop_start]))
+        steps = np.abs(np.diff(sample.data[sample.loop_start : sample.loop_end]))
+        assert jump <= 1.01 * float(steps.max()) + 1e-4
+
+
+def test_bends_are_heard() -> None:
+    note = Sounding("p", 0.0, 2.0, 69, 100, ((0.0, 0.0), (1.0, 100.0)))
+    sound = render_note(instrument("reed"), note)
+    assert strongest_hz(sound[round(0.2 * RATE) : RATE], 400, 500) == pytest.approx(440, abs=2)
+    assert strongest_hz(sound[round(1.1 * RATE) : 2 * RATE], 400, 500) == pytest.approx(466.2, abs=2)
+
+
+def test_many_loud_notes_stay_under_full_scale() -> None:
+    chord = [Sounding("p", 0.0, 1.0, p, 127) for p in range(40, 80, 2)]
+    sound = render(instrument("bowed"), chord, 1.5)
+    assert np.abs(sound).max() <= 1.0
+
+
+def test_a_note_begins_and_ends_in_silence() -> None:
+    for name in INSTRUMENT_IDS:
+        sound = render_note(instrument(name), Sounding("p", 0.0, 0.5, 60, 127))
+        assert abs(sound[0]) < 0.01
+        assert abs(sound[-1]) < 0.01
+
+
+def test_an_instrument_that_is_not_there() -> None:
+    with pytest.raises(NotFound, match="no instrument 'kazoo'"):
+        instrument("kazoo")
+
+
+@pytest.mark.parametrize("pace", [0.25, 0.5, 0.8, 1.0])
+def test_pace_changes_length_and_not_pitch(pace: float) -> None:
+    tone = np.sin(2 * np.pi * 330 * np.arange(4 * RATE) / RATE).astype(np.float32)[:, None] * 0.5
+    slow = stretched_piece(tone, RATE, 1.0, 3.0, pace)
+    assert slow.shape == (2, round(2 * RATE / pace))
+    assert strongest_hz(slow[0, 2000:-2000], 250, 400) == pytest.approx(330, abs=1.5)
+
+
+def test_outside_the_recording_there_is_silence() -> None:
+    tone = np.ones((RATE, 1), np.float32) * 0.5
+    piece = stretched_piece(tone, RATE, 0.5, 2.0, 1.0)
+    assert piece.shape == (2, round(1.5 * RATE))
+    assert piece[0, 100] == 0.5
+    assert not piece[:, round(0.6 * RATE) :].any()
+
+
+def test_rates_no_browser_plays_are_changed() -> None:
+    piece, rate = playable(np.zeros((2, 192000), np.float32), 192000)
+    assert (rate, piece.shape) == (48000, (2, 48000))
+    assert playable(np.zeros((2, 10), np.float32), 44100)[1] == 44100
