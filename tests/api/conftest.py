@@ -1,0 +1,71 @@
+"""The application in a test client, with its jobs waited for."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+from starlette.testclient import TestClient
+
+from honest_stave.api.application import make_application
+from honest_stave.service.studio import Studio, open_studio
+from tests.conftest import Watched
+from tests.made import line, tune, wav
+
+
+@dataclass
+class App:
+    """The application as a client sees it."""
+
+    client: TestClient
+    watched: Watched
+    folio: str
+
+    def url(self, path: str = "") -> str:
+        return f"/api/folios/{self.folio}{path}"
+
+    def get(self, path: str = "") -> Any:
+        answer = self.client.get(self.url(path))
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    def send(self, method: str, path: str, body: Any = None, expect: int = 200) -> Any:
+        answer = self.client.request(method, self.url(path), json=body)
+        assert answer.status_code == expect, answer.text
+        return answer.json()
+
+    def bring_in(self, data: bytes, name: str = "line.wav") -> dict[str, Any]:
+        """The finished job of a file brought in."""
+        answer = self.client.post(self.url("/takes"), files=[("files", (name, data))])
+        assert answer.status_code == 200, answer.text
+        return self.watched.wait(answer.json()["jobs"][0])
+
+    def read(self, take: str, **settings: Any) -> str:
+        """Id of a new reading."""
+        jobs = self.send("POST", "/readings", {"take": take, "settings": settings})["jobs"]
+        job = self.watched.wait(jobs[0])
+        assert job["state"] == "done", job
+        return str(job["result"]["reading"])
+
+    def part(self) -> str:
+        """Id of a part read from a made line."""
+        take = self.bring_in(wav(line(tune())))["result"]["take"]
+        return str(self.send("POST", "/parts", {"reading": self.read(take)})["part"])
+
+    def edit(self, part: str, action: str, ids: list[str], expect: int = 200, **values: Any) -> Any:
+        body = {"action": action, "ids": ids, "values": values}
+        return self.send("POST", f"/parts/{part}/edit", body, expect)
+
+
+@pytest.fixture
+def app(tmp_path: Path) -> Iterator[App]:
+    studios: list[Watched] = []
+
+    def open_it() -> Studio:
+        studios.append(Watched(open_studio(tmp_path / "data", workers=1)))
+        return studios[0].studio
+
+    with TestClient(make_application(open_it), base_url="http://127.0.0.1:8470") as client:
+        folio = client.post("/api/folios", json={"title": "The Lighthouse Goat"}).json()["id"]
+        yield App(client, studios[0], folio)

@@ -1,0 +1,100 @@
+"""Undo and redo under any sequence of changes, and after the server was killed."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import urllib.request
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sqlalchemy import create_engine
+from sqlalchemy.orm import Session
+
+from honest_stave.store import history
+from honest_stave.store.tables import Base, Folio
+
+ids = st.sampled_from(["a", "b", "c", "d"])
+bodies = st.dictionaries(st.sampled_from(["pitch", "name"]), st.integers(0, 9), min_size=1)
+steps = st.one_of(
+    st.tuples(st.just("put"), st.lists(st.tuples(ids, bodies), min_size=1, max_size=3)),
+    st.tuples(st.just("remove"), st.lists(ids, min_size=1, max_size=2)),
+    st.tuples(st.just("undo"), st.just([])),
+    st.tuples(st.just("redo"), st.just([])),
+)
+
+
+@settings(max_examples=40)
+@given(st.lists(steps, max_size=25))
+def test_any_sequence_of_changes_undo_and_redo(sequence: list) -> None:  # type: ignore[type-arg]
+    engine = create_engine("sqlite://")
+    Base.metadata.create_all(engine)
+    states: list[dict] = [{}]  # type: ignore[type-arg]
+    at = 0
+    with Session(engine) as session:
+        session.add(Folio(id="f", revision=0, created_at=0, changed_at=0, demo=False))
+        session.flush()
+        for kind, what in sequence:
+            if kind in ("undo", "redo"):
+                label = history.undo(session, "f") if kind == "undo" else history.redo(session, "f")
+                possible = at > 0 if kind == "undo" else at < len(states) - 1
+                assert (label is not None) == possible
+                at += (1 if kind == "redo" else -1) * possible
+            else:
+                after = dict(states[at])
+                edit = history.Edit("step")
+                if kind == "put":
+                    after |= dict(what)
+                    edit.put = [("note", "p", i, body) for i, body in dict(what).items()]
+                else:
+                    after = {i: body for i, body in after.items() if i not in what}
+                    edit.removed = [("note", "p", i) for i in dict.fromkeys(what)]
+                history.apply(session, "f", edit)
+                if after != states[at]:
+                    states[at + 1 :] = [after]
+                    at += 1
+            assert history.entities(session, "f", "note", "p") == states[at]
+    engine.dispose()
+
+
+def start(folder: Path) -> tuple[subprocess.Popen[str], str]:
+    """A server on a free port, and its address."""
+    command = [sys.executable, "-m", "honest_stave.cli", "serve", "--data", str(folder), "--port"]
+    for port in range(18470, 18500):
+        process = subprocess.Popen([*command, str(port)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        assert process.stdout
+        line = process.stdout.readline()
+        if "answers at" in line:
+            return process, f"http://127.0.0.1:{port}"
+        process.communicate()
+    raise AssertionError("no free port")
+
+
+def ask(url: str, body: object = None, method: str | None = None) -> dict:  # type: ignore[type-arg]
+    data = json.dumps(body).encode() if body is not None else None
+    request = urllib.request.Request(url, data, {"content-type": "application/json"}, method=method)
+    with urllib.request.urlopen(request, timeout=20) as answer:
+        return dict(json.load(answer))
+
+
+@pytest.mark.parametrize("edits", [1, 7])
+def test_killed_between_two_edits_nothing_is_lost(tmp_path: Path, edits: int) -> None:
+    server, address = start(tmp_path)
+    folio = ask(f"{address}/api/folios", {"title": "Goat"})["id"]
+    for i in range(edits):
+        ask(f"{address}/api/folios/{folio}", {"title": f"Goat {i}"}, "PATCH")
+    os.kill(server.pid, signal.SIGKILL)
+    server.communicate()
+
+    server, address = start(tmp_path)
+    try:
+        assert ask(f"{address}/api/folios/{folio}")["settings"]["title"] == f"Goat {edits - 1}"
+        for _ in range(edits):
+            ask(f"{address}/api/folios/{folio}/undo", {}, "POST")
+        assert ask(f"{address}/api/folios/{folio}")["settings"]["title"] == "Goat"
+    finally:
+        server.terminate()
+        server.communicate()
