@@ -65,6 +65,10 @@ def serve(
                 if key:
                     typer.echo("It listens beyond this machine: whoever has this address with its key can open it.")
 
+        async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+            application.app.hush()
+            await super().shutdown(sockets)
+
     def on_refused(error: StaveError) -> None:
         refusals.append(error)
         server.should_exit = True

@@ -79,6 +79,11 @@ class Application:
             self.studio.close()
         await send({"type": "lifespan.shutdown.complete"})
 
+    def hush(self) -> None:
+        """Ends the event streams, so that a stopping server does not wait for them."""
+        if self.studio is not None:
+            self.studio.bus.close()
+
     def _load(self) -> ASGIApp:
         from honest_stave.api.resources import make_api
 

@@ -37,11 +37,11 @@ class Guard:
     """
 
     def __init__(self, app: ASGIApp, *, hosts: set[str], key: str | None) -> None:
-        self._app, self._hosts, self._key = app, hosts | LOCAL_NAMES, key
+        self.app, self._hosts, self._key = app, hosts | LOCAL_NAMES, key
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
-            await self._app(scope, receive, send)
+            await self.app(scope, receive, send)
             return
         headers = Headers(scope=scope)
         refusal = self._refusal(scope, headers)
@@ -57,7 +57,7 @@ class Guard:
                     message["headers"].append((b"set-cookie", cookie.encode()))
             await send(message)
 
-        await self._app(scope, receive, send_safely)  # type: ignore[arg-type]
+        await self.app(scope, receive, send_safely)  # type: ignore[arg-type]
 
     def _refusal(self, scope: Scope, headers: Headers) -> JSONResponse | None:
         host = headers.get("host", "")

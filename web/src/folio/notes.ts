@@ -36,6 +36,7 @@ export const useNotes = defineStore('notes', () => {
   const selection = ref<Set<string>>(new Set())
   const clipboard = ref<string[]>([])
   let loadedLine = ''
+  let committing = false
 
   const part = computed(() => (partId.value ? (folio.state?.parts[partId.value] ?? null) : null))
   const take = computed(() => folio.state?.takes[takeId.value] ?? null)
@@ -161,7 +162,7 @@ export const useNotes = defineStore('notes', () => {
     () => {
       if (partId.value && !folio.state?.parts[partId.value]) void showTake(takeId.value)
       else if (part.value) {
-        least.value = part.value.least_confidence
+        if (!committing) least.value = part.value.least_confidence
         void loadNotes().catch(notices.tellProblem)
       }
     },

@@ -81,6 +81,9 @@ const jobs = computed(() => folio.running)
 </template>
 
 <style scoped>
+small {
+  font-size: 12px;
+}
 .player {
   height: 58px;
   flex: none;

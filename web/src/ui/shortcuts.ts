@@ -1,5 +1,6 @@
 /** Keys and what they do: shown on buttons, listed by `?`, changeable, and able to be turned off. */
 import { reactive, ref, watch } from 'vue'
+import { openDialog } from './dialogs'
 
 export interface Action {
   id: string
@@ -80,7 +81,7 @@ export function shownKey(key: string): string {
 function typing(target: EventTarget | null): boolean {
   const element = target as HTMLElement | null
   return !!element?.closest(
-    'input:not([type=range]):not([type=checkbox]), textarea, select, [contenteditable], .p-dialog',
+    'input:not([type=range]):not([type=checkbox]), textarea, select, [contenteditable]',
   )
 }
 function opensItself(target: EventTarget | null, key: string): boolean {
@@ -97,7 +98,7 @@ export function listenForKeys(): () => void {
   const down = (event: KeyboardEvent) => {
     const key = keyOf(event)
     if (event.repeat && holding) return event.preventDefault()
-    if (typing(event.target) || opensItself(event.target, event.key)) return
+    if (openDialog.value || typing(event.target) || opensItself(event.target, event.key)) return
     if (!singleKeys.value && key.length === 1 && key !== '?') return
     for (const action of actions.values()) {
       if (keyFor(action.id) !== key || (action.when && !action.when())) continue

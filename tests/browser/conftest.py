@@ -1,0 +1,81 @@
+"""The real application in Debian's Chromium, on the demo or on an empty folder."""
+
+import os
+import socket
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page
+
+CHROMIUM = os.environ.get("STAVE_CHROMIUM", "/usr/bin/chromium")
+FLAGS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required"
+)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    return {"executable_path": CHROMIUM, "args": FLAGS.split()}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args() -> dict[str, Any]:
+    return {"viewport": {"width": 1280, "height": 800}, "accept_downloads": True}
+
+
+def serve(folder: Path, *options: str) -> Iterator[str]:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [
+        sys.executable,
+        "-m",
+        "honest_stave.cli",
+        "serve",
+        "--data",
+        str(folder),
+        "--port",
+        str(port),
+        *options,
+    ]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    assert process.stdout
+    assert "answers at" in process.stdout.readline()
+    yield f"http://127.0.0.1:{port}/"
+    process.terminate()
+    process.communicate(timeout=10)
+
+
+@pytest.fixture(scope="session")
+def demo_address(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    yield from serve(tmp_path_factory.mktemp("demo"), "--demo")
+
+
+@pytest.fixture
+def empty_address(tmp_path: Path) -> Iterator[str]:
+    yield from serve(tmp_path / "data")
+
+
+@pytest.fixture
+def demo(page: Page, demo_address: str) -> Page:
+    """The demo's Notes station."""
+    page.set_default_timeout(30_000)
+    page.goto(demo_address)
+    page.locator("[data-test=limit]").wait_for()
+    return page
+
+
+@pytest.fixture
+def empty(page: Page, empty_address: str) -> Page:
+    """A new folio with nothing in it."""
+    page.set_default_timeout(30_000)
+    page.goto(empty_address)
+    page.get_by_label("Title of a new folio").fill("Tidewater")
+    page.get_by_role("button", name="New folio").click()
+    page.get_by_role("heading", name="Bring in a recording").wait_for()
+    return page

@@ -1,0 +1,164 @@
+"""Keyboard alone, two windows, tables, contrast, and failing states."""
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.made import line, tune, wav
+
+
+def test_the_path_by_keyboard_alone(empty: Page) -> None:
+    page = empty
+    page.locator("[data-test=files]").set_input_files(
+        {"name": "line.wav", "mimeType": "audio/wav", "buffer": wav(line(tune()))}
+    )
+    expect(page.locator("tr[data-take=line]")).to_be_visible()
+
+    def tab_to(name: str) -> None:
+        for _ in range(60):
+            page.keyboard.press("Tab")
+            if page.evaluate("document.activeElement.textContent.trim()") == name:
+                return
+        raise AssertionError(f"{name} is not reached with Tab")
+
+    tab_to("Open")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Read it as one voice")).to_be_visible()
+    page.keyboard.press("r")
+    expect(page.get_by_role("dialog")).to_contain_text("lowest pitch")
+    tab_to("Read")
+    expect(page.get_by_role("dialog").get_by_role("button", name="Read")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-test=left-out]")).to_contain_text("candidates")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.keyboard.press("a")
+    expect(page.get_by_label("Stations")).to_contain_text("line")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowUp")
+    expect(page.get_by_label("Findings").get_by_role("heading").first).to_contain_text("E♭4")
+    page.keyboard.press("h")
+    expect(page.locator("[data-test=write]")).to_be_enabled()
+    tab_to("Write and prove")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-test=proof]")).to_have_text("The same")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+
+
+def test_two_windows_on_one_folio(demo: Page, browser: Browser) -> None:
+    other = browser.new_page()
+    other.goto(demo.url)
+    other.locator("[data-test=limit]").wait_for()
+    demo.keyboard.press("ArrowRight")
+    demo.keyboard.press("Delete")
+    expect(demo.get_by_role("link", name="Notes")).to_contain_text("34")
+    # The second window is shown the newer state without being asked.
+    expect(other.get_by_role("link", name="Notes")).to_contain_text("34")
+    other.keyboard.press("z")
+    expect(demo.get_by_role("link", name="Notes")).to_contain_text("35")
+    other.close()
+
+
+def test_the_table_holds_what_the_lanes_hold(demo: Page) -> None:
+    demo.keyboard.press("Shift+T")
+    rows = demo.get_by_role("dialog").get_by_role("row")
+    expect(rows.nth(35)).to_be_visible()
+    expect(demo.get_by_role("dialog")).to_contain_text("Recording: 0:28.976")
+
+
+def test_keys_can_be_changed_and_turned_off(demo: Page) -> None:
+    demo.keyboard.press("?")
+    demo.get_by_label("single keys act").uncheck()
+    demo.keyboard.press("Escape")
+    demo.keyboard.press("h")
+    expect(demo.get_by_role("dialog")).to_have_count(0)
+    demo.keyboard.press("?")
+    demo.get_by_label("single keys act").check()
+    demo.get_by_label("Key for Hand on").click()
+    demo.keyboard.press("u")
+    expect(demo.get_by_label("Key for Hand on")).to_have_text("U")
+    demo.keyboard.press("Escape")
+    expect(demo.get_by_role("dialog")).to_have_count(0)
+    demo.keyboard.press("u")
+    expect(demo.get_by_role("dialog")).to_contain_text("The receiver gets")
+
+
+def test_zoom_and_pan_keep_the_moment_under_the_pointer(demo: Page) -> None:
+    lanes = demo.locator("canvas.stave")
+    box = lanes.bounding_box()
+    assert box
+    demo.mouse.move(box["x"] + 400, box["y"] + 100)
+
+    def pointed() -> float:
+        text = demo.locator(".pointer").inner_text()
+        minutes, seconds = re.search(r"(\d+):([\d.]+) s", text).groups()  # type: ignore[union-attr]
+        return 60 * int(minutes) + float(seconds)
+
+    before = pointed()
+    demo.keyboard.down("Control")
+    demo.mouse.wheel(0, -400)
+    demo.keyboard.up("Control")
+    demo.mouse.move(box["x"] + 401, box["y"] + 100)
+    assert abs(pointed() - before) < 0.1
+    demo.keyboard.press("Home")
+
+
+def test_a_file_that_cannot_be_read_says_so(empty: Page) -> None:
+    empty.locator("[data-test=files]").set_input_files(
+        {"name": "letter.wav", "mimeType": "audio/wav", "buffer": b"dear goat, how are you"}
+    )
+    expect(empty.locator(".notice.problem")).to_contain_text("no sound we can read")
+    expect(empty.locator(".notice.problem")).to_contain_text("Try WAV")
+
+
+def test_handing_on_with_nothing_there_says_what_is_needed(empty: Page) -> None:
+    empty.keyboard.press("h")
+    expect(empty.get_by_role("dialog")).to_contain_text("There is no part to hand on yet")
+
+
+CONTRAST = """() => {
+  const probe = document.createElement('canvas').getContext('2d')
+  const rgb = (c) => { probe.fillStyle = '#000'; probe.fillStyle = c; probe.clearRect(0, 0, 1, 1)
+    probe.fillRect(0, 0, 1, 1); return [...probe.getImageData(0, 0, 1, 1).data] }
+  const light = (c) => { const [r, g, b] = c.map((v) => { v /= 255
+    return v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4 }); return 0.2126 * r + 0.7152 * g + 0.0722 * b }
+  const ground = (e) => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor)
+    if (c[3] > 200) return c } return [255, 255, 255] }
+  const poor = []
+  for (const e of document.querySelectorAll('body *')) {
+    const own = [...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim())
+    if (!own || !e.checkVisibility() || e.matches(':disabled')) continue
+    const style = getComputedStyle(e)
+    const [a, b] = [light(rgb(style.color).slice(0, 3)), light(ground(e).slice(0, 3))]
+    const ratio = (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05)
+    if (ratio < 4.5) poor.push(`${e.textContent.trim().slice(0, 30)}: ${ratio.toFixed(2)}`)
+    if (parseFloat(style.fontSize) < 11) poor.push(`${e.textContent.trim().slice(0, 30)}: ${style.fontSize}`)
+  }
+  return poor
+}"""
+
+
+@pytest.mark.parametrize("theme", ["day", "night"])
+def test_text_can_be_read_in_both_themes(demo: Page, theme: str) -> None:
+    demo.evaluate(f"localStorage.setItem('stave-theme', '{theme}')")
+    demo.reload()
+    demo.locator("[data-test=limit]").wait_for()
+    demo.keyboard.press("ArrowRight")
+    assert demo.evaluate(CONTRAST) == []
+    for key in ("h", "t", "?"):
+        demo.keyboard.press(key)
+        demo.get_by_role("dialog").get_by_role("button").first.wait_for()
+        assert demo.evaluate(CONTRAST) == []
+        demo.keyboard.press("Escape")
+        expect(demo.get_by_role("dialog")).to_have_count(0)
+
+
+def test_nothing_is_asked_of_other_machines(demo: Page) -> None:
+    asked: list[str] = []
+    demo.on("request", lambda request: asked.append(request.url))
+    demo.reload()
+    demo.locator("[data-test=limit]").wait_for()
+    host = re.match(r"https?://[^/]+", demo.url)
+    assert host
+    assert [url for url in asked if not url.startswith((host[0], "data:", "blob:"))] == []
