@@ -33,7 +33,7 @@ def test_the_path_by_keyboard_alone(empty: Page) -> None:
     expect(page.locator("[data-test=left-out]")).to_contain_text("candidates")
     expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("a")
-    expect(page.get_by_label("Stations")).to_contain_text("line")
+    expect(page.get_by_text("Accepted: 12 notes")).to_be_visible()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowUp")
     expect(page.get_by_label("Findings").get_by_role("heading").first).to_contain_text("E♭4")

@@ -22,6 +22,7 @@ export const useFolio = defineStore('folio', () => {
   const freshReading = ref<{ take: string; reading: string } | null>(null)
   let news: EventSource | null = null
   let ownChanges = 0
+  let queue: Promise<unknown> = Promise.resolve()
 
   const id = computed(() => state.value?.id ?? '')
   const path = computed(() => ({ folio_id: id.value }))
@@ -77,8 +78,17 @@ export const useFolio = defineStore('folio', () => {
     if (job.state === 'done' && result.notice) notices.tell(result.notice)
   }
 
-  /** Makes a change; on a conflict shows the newer state and says so. Answers null if it failed. */
-  async function change<T>(asked: () => Promise<T>): Promise<T | null> {
+  /**
+   * Makes a change; on a conflict shows the newer state and says so. Answers null if it failed.
+   * Changes of this window wait for each other, so that each is based on the one before.
+   */
+  function change<T>(asked: () => Promise<T>): Promise<T | null> {
+    const made = queue.then(() => changeNow(asked))
+    queue = made
+    return made
+  }
+
+  async function changeNow<T>(asked: () => Promise<T>): Promise<T | null> {
     ownChanges++
     try {
       const answer = await asked()

@@ -223,12 +223,11 @@ export const useNotes = defineStore('notes', () => {
     }
     const before = notes.value
     echo(action, new Set(ids), values)
-    const body = { action, ids, values: values as Values, base_revision: folio.base }
     const answer = await folio.change(() =>
       told(
         client.POST('/api/folios/{folio_id}/parts/{part_id}/edit', {
           params: { path: { ...path(), part_id: partId.value } },
-          body: body as Schemas['Edit'],
+          body: { action, ids, values: values as Values, base_revision: folio.base } as Schemas['Edit'],
         }),
       ),
     )
@@ -270,7 +269,10 @@ export const useNotes = defineStore('notes', () => {
     if (!p || !p.reading) return
     if (p.least_confidence === least.value && p.split === split.value && p.shortest_s === shortest.value)
       return
-    await folio.change(() =>
+    // While one move is on its way, the next waits: the last one counts.
+    if (committing) return
+    committing = true
+    const done = await folio.change(() =>
       told(
         client.PUT('/api/folios/{folio_id}/parts/{part_id}/limit', {
           params: { path: { ...path(), part_id: partId.value } },
@@ -282,6 +284,9 @@ export const useNotes = defineStore('notes', () => {
         }),
       ),
     )
+    committing = false
+    if (done !== null) await commitLimit()
+    else least.value = part.value?.least_confidence ?? least.value
   }
 
   async function setPart(values: Partial<Schemas['PartChange']>, id = partId.value) {

@@ -26,9 +26,9 @@ const tapped = ref<number | null>(null)
 const LATE_MS = 2500
 
 async function set(values: Partial<Schemas['TimeChange']>) {
-  const body = { ...values, base_revision: folio.base } as Schemas['TimeChange']
+  const body = () => ({ ...values, base_revision: folio.base }) as Schemas['TimeChange']
   await folio.change(() =>
-    told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body })),
+    told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body: body() })),
   )
   if (steady.value) bpm.value = tempo.value.lone_bpm
   downbeat.value = anchor.value.time_s

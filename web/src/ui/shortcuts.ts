@@ -95,10 +95,13 @@ function opensItself(target: EventTarget | null, key: string): boolean {
 }
 
 export function listenForKeys(): () => void {
+  // The key that closes a dialog must not act on what lies behind it, too.
+  let inDialog = false
+  const before = () => (inDialog = openDialog.value !== '')
   const down = (event: KeyboardEvent) => {
     const key = keyOf(event)
     if (event.repeat && holding) return event.preventDefault()
-    if (openDialog.value || typing(event.target) || opensItself(event.target, event.key)) return
+    if (inDialog || typing(event.target) || opensItself(event.target, event.key)) return
     if (!singleKeys.value && key.length === 1 && key !== '?') return
     for (const action of actions.values()) {
       if (keyFor(action.id) !== key || (action.when && !action.when())) continue
@@ -115,10 +118,12 @@ export function listenForKeys(): () => void {
     holding?.release?.()
     holding = null
   }
+  window.addEventListener('keydown', before, true)
   window.addEventListener('keydown', down)
   window.addEventListener('keyup', up)
   window.addEventListener('blur', up)
   return () => {
+    window.removeEventListener('keydown', before, true)
     window.removeEventListener('keydown', down)
     window.removeEventListener('keyup', up)
     window.removeEventListener('blur', up)

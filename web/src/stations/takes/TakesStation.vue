@@ -36,9 +36,12 @@ async function rename(id: string, event: Event) {
 }
 async function remove(id: string, take: Take) {
   const path = { ...folio.path, take_id: id }
-  const query = { base_revision: folio.base }
   await folio.change(() =>
-    told(client.DELETE('/api/folios/{folio_id}/takes/{take_id}', { params: { path, query } })),
+    told(
+      client.DELETE('/api/folios/{folio_id}/takes/{take_id}', {
+        params: { path, query: { base_revision: folio.base } },
+      }),
+    ),
   )
   notices.tell(`“${take.name}” removed.`, 'Undo brings it back. Parts read from it stay.')
 }
@@ -50,15 +53,15 @@ async function readChosen() {
   for (const text of answer?.passed_over ?? []) notices.tell(text)
 }
 async function useTempo(bpm: number) {
-  const body = { bpm, base_revision: folio.base } as Schemas['TimeChange']
+  const body = () => ({ bpm, base_revision: folio.base }) as Schemas['TimeChange']
   await folio.change(() =>
-    told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body })),
+    told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body: body() })),
   )
 }
 async function useMap(id: string) {
-  const body = { map_of_take: id, base_revision: folio.base } as Schemas['TimeChange']
+  const body = () => ({ map_of_take: id, base_revision: folio.base }) as Schemas['TimeChange']
   await folio.change(() =>
-    told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body })),
+    told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body: body() })),
   )
 }
 function toggle(id: string) {
