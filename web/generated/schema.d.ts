@@ -1510,6 +1510,8 @@ export interface components {
             solo: boolean;
             /** Bends */
             bends: boolean;
+            /** Percussion */
+            percussion: boolean;
             /** Take */
             take: string;
             /** Reading */
@@ -1548,6 +1550,8 @@ export interface components {
             solo?: boolean | null;
             /** Bends */
             bends?: boolean | null;
+            /** Percussion */
+            percussion?: boolean | null;
             /** Base Revision */
             base_revision?: number | null;
         };

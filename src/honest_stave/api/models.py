@@ -114,6 +114,7 @@ class Part(Model):
     muted: bool
     solo: bool
     bends: bool
+    percussion: bool
     take: str
     reading: str
     least_confidence: float

@@ -51,6 +51,7 @@ class PartChange(Model):
     muted: bool | None = None
     solo: bool | None = None
     bends: bool | None = None
+    percussion: bool | None = None
     base_revision: Based = None
 
 

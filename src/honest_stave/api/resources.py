@@ -33,4 +33,9 @@ def make_api(studio: Studio | None) -> FastAPI:
     async def on_http(_: Request, error: HTTPException) -> Response:
         return problem(error.status_code, "http", str(error.detail), "Check the address.")
 
+    @app.exception_handler(Exception)
+    async def on_anything(_: Request, error: Exception) -> Response:
+        said = "Nothing was changed. Try again; if it stays, restart the program."
+        return problem(500, "error", f"The program failed at this ({type(error).__name__}).", said)
+
     return app

@@ -8,7 +8,7 @@ from sqlalchemy import delete, select
 
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
-from honest_stave.service.codec import tempo_to_body
+from honest_stave.service.codec import part_from_body, part_to_body, tempo_to_body
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import Change, Entity, Folio, HandOn, Job, ReadingRow
@@ -58,6 +58,7 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
         row = history.folio_row(session, folio_id)
         settings = history.entity(session, folio_id, "settings", "settings")
         changes = history.history(session, folio_id)
+        parts = _by_age(history.entities(session, folio_id, "part"))
         return {
             "id": folio_id,
             "revision": row.revision,
@@ -65,7 +66,7 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "demo": row.demo,
             "settings": settings,
             "takes": _by_age(history.entities(session, folio_id, "take")),
-            "parts": _by_age(history.entities(session, folio_id, "part")),
+            "parts": {i: part_to_body(part_from_body(body)) for i, body in parts.items()},
             "undo": next((label for _, label, _, undone in changes if not undone), None),
             "redo": next((label for _, label, _, undone in reversed(changes) if undone), None),
         }

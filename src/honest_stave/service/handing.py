@@ -50,7 +50,8 @@ def _lines(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
     for part_id, events in heard.items():
         part = part_from_body(bodies[part_id])
         name = (body.get("names") or {}).get(part_id) or part.name
-        lines.append(Line(part_id, name, programs[part.instrument][1], tuple(events)))
+        program = None if part.percussion else programs[part.instrument][1]
+        lines.append(Line(part_id, name, program, tuple(events), part.percussion))
     return lines
 
 

@@ -15,6 +15,7 @@ from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service.codec import note_to_body, part_to_body, tempo_to_body
 from honest_stave.service.studio import Studio
 
+PERCUSSION_CHANNEL = 9
 Put = tuple[str, str, str, dict[str, Any]]
 
 
@@ -112,6 +113,7 @@ def parts_of_midi(
             name=(group or (name if i == 0 else f"{name} {i + 1}"))[:120],
             instrument=instrument_for(members[0].program),
             take=take_id,
+            percussion=all(n.channel == PERCUSSION_CHANNEL for n in members),
             at=time.time() + i * 1e-3,
         )
         put.append(("part", "", part_id, part_to_body(part)))

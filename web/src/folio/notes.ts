@@ -37,6 +37,7 @@ export const useNotes = defineStore('notes', () => {
   const clipboard = ref<string[]>([])
   let loadedLine = ''
   let committing = false
+  let knownRevision = 0
 
   const part = computed(() => (partId.value ? (folio.state?.parts[partId.value] ?? null) : null))
   const take = computed(() => folio.state?.takes[takeId.value] ?? null)
@@ -163,7 +164,8 @@ export const useNotes = defineStore('notes', () => {
       if (partId.value && !folio.state?.parts[partId.value]) void showTake(takeId.value)
       else if (part.value) {
         if (!committing) least.value = part.value.least_confidence
-        void loadNotes().catch(notices.tellProblem)
+        // The answer to an edit has already brought this revision's notes.
+        if (folio.state?.revision !== knownRevision) void loadNotes().catch(notices.tellProblem)
       }
     },
   )
@@ -223,14 +225,22 @@ export const useNotes = defineStore('notes', () => {
     }
     const before = notes.value
     echo(action, new Set(ids), values)
-    const answer = await folio.change(() =>
-      told(
+    const answer = await folio.change(async () => {
+      const based = folio.base ?? 0
+      const edited = await told(
         client.POST('/api/folios/{folio_id}/parts/{part_id}/edit', {
           params: { path: { ...path(), part_id: partId.value } },
-          body: { action, ids, values: values as Values, base_revision: folio.base } as Schemas['Edit'],
+          body: { action, ids, values: values as Values, base_revision: based } as Schemas['Edit'],
         }),
-      ),
-    )
+      )
+      if (edited.revision <= based + 1) {
+        const gone = new Set([...edited.removed, ...edited.put.map((n) => n.id)])
+        const put = edited.put as NoteBody[]
+        notes.value = [...notes.value.filter((n) => !gone.has(n.id)), ...put]
+        knownRevision = edited.revision
+      }
+      return edited
+    })
     if (answer === null) {
       notes.value = before
       await loadNotes()

@@ -1,6 +1,6 @@
 /** Bars and beats above, seconds below. */
 import { clock } from '../ui/format'
-import { labelStep, type TimeAxis } from './geometry'
+import { barStep, labelStep, type TimeAxis } from './geometry'
 import { FIGURES, SMALL_FIGURES, type Colours } from './surface'
 
 export interface Grid {
@@ -10,6 +10,34 @@ export interface Grid {
 }
 
 const BAR_APART = 46
+/** Lines closer than this are left out, first the beats, then bars by powers of two. */
+const BEAT_APART = 5
+const LINE_APART = 7
+
+/** First and one past the last line in view. */
+function seen(axis: TimeAxis, grid: Grid): [number, number] {
+  const find = (time: number) => {
+    let low = 0
+    let high = grid.time_s.length
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if (grid.time_s[middle] < time) low = middle + 1
+      else high = middle
+    }
+    return low
+  }
+  return [Math.max(0, find(axis.from) - 1), Math.min(grid.time_s.length, find(axis.to) + 1)]
+}
+
+/** Which lines are drawn at this zoom: whether beats are, and every how many bars. */
+function density(axis: TimeAxis, grid: Grid): { beats: boolean; bars: number } {
+  const count = grid.time_s.length
+  if (count < 2) return { beats: true, bars: 1 }
+  const beat = (grid.time_s[count - 1] - grid.time_s[0]) / (count - 1) / axis.perPixel
+  const bars = grid.bar[count - 1] - grid.bar[0] + 1
+  const bar = (grid.time_s[count - 1] - grid.time_s[0]) / bars / axis.perPixel
+  return { beats: beat >= BEAT_APART, bars: barStep(bar, LINE_APART) }
+}
 
 export function drawRuler(
   pen: CanvasRenderingContext2D,
@@ -40,10 +68,12 @@ export function drawRuler(
 function drawBars(pen: CanvasRenderingContext2D, axis: TimeAxis, half: number, grid: Grid, c: Colours): void {
   pen.font = FIGURES
   let lastLabel = -Infinity
-  for (let i = 0; i < grid.time_s.length; i++) {
-    const x = Math.round(axis.x(grid.time_s[i])) + 0.5
-    if (x < -20 || x > axis.width + 20) continue
+  const { beats, bars } = density(axis, grid)
+  const [first, last] = seen(axis, grid)
+  for (let i = first; i < last; i++) {
     const isBar = grid.beat[i] === 1
+    if (isBar ? (grid.bar[i] - 1) % bars !== 0 : !beats) continue
+    const x = Math.round(axis.x(grid.time_s[i])) + 0.5
     pen.strokeStyle = isBar ? c.text : c.rule
     pen.beginPath()
     pen.moveTo(x, isBar ? 2 : half - 5)
@@ -66,12 +96,15 @@ export function drawGrid(
   c: Colours,
 ): void {
   if (!grid) return
+  const { beats, bars } = density(axis, grid)
+  const [first, last] = seen(axis, grid)
   for (const wanted of [false, true]) {
+    if (!wanted && !beats) continue
     pen.strokeStyle = wanted ? c.rule : c.hairline
     pen.lineWidth = wanted ? 1 : 0.7
     pen.beginPath()
-    for (let i = 0; i < grid.time_s.length; i++) {
-      if ((grid.beat[i] === 1) !== wanted) continue
+    for (let i = first; i < last; i++) {
+      if ((grid.beat[i] === 1) !== wanted || (wanted && (grid.bar[i] - 1) % bars !== 0)) continue
       const x = Math.round(axis.x(grid.time_s[i])) + 0.5
       pen.moveTo(x, 0)
       pen.lineTo(x, height)

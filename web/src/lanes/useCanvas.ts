@@ -15,7 +15,10 @@ export function useCanvas(name: string, sources: WatchSource[], draw: Draw) {
     asked = 0
     if (!canvas.value) return
     const { pen, width, height } = prepare(canvas.value)
+    // What a lane clips or shifts must not outlast its drawing.
+    pen.save()
     if (width > 0 && height > 0) timed(name, () => draw(pen, width, height))
+    pen.restore()
   }
   function ask() {
     if (!asked) asked = requestAnimationFrame(now)

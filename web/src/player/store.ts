@@ -11,6 +11,7 @@ import { Player, type Grid, type Line } from './Player'
 
 const NOTE_LEAD_S = 0.02
 const LONGEST_AUDITION_S = 12
+const PAUSE_MS = 200
 
 export const usePlayer = defineStore('player', () => {
   const folio = useFolio()
@@ -29,6 +30,8 @@ export const usePlayer = defineStore('player', () => {
   const grid = shallowRef<Grid | null>(null)
   const heard = shallowRef<Schemas['Heard']['parts']>({})
   let frame = 0
+  let waiting = 0
+  let stale = false
 
   const duration = computed(() => {
     const take = notes.take?.facts.duration_s ?? 0
@@ -79,6 +82,7 @@ export const usePlayer = defineStore('player', () => {
 
   async function prepare() {
     const take = notes.take
+    if (stale) await loadHeard()
     await engine().setProgram({
       recordingUrl: take?.kind === 'audio' ? `/api/folios/${folio.id}/takes/${notes.takeId}/sound` : null,
       duration: take?.facts.duration_s ?? duration.value,
@@ -87,8 +91,16 @@ export const usePlayer = defineStore('player', () => {
     })
   }
 
+  /** After a change the events are asked for anew, once the changes pause or when they are needed. */
+  function staleHeard() {
+    window.clearTimeout(waiting)
+    stale = true
+    waiting = window.setTimeout(() => void loadHeard().catch(notices.tellProblem), PAUSE_MS)
+  }
   async function loadHeard() {
     if (!folio.id) return
+    window.clearTimeout(waiting)
+    stale = false
     const params = { path: { folio_id: folio.id } }
     const answer = await told(client.GET('/api/folios/{folio_id}/parts/heard', { params }))
     heard.value = answer.parts as Schemas['Heard']['parts']
@@ -103,7 +115,11 @@ export const usePlayer = defineStore('player', () => {
 
   watch(
     () => [folio.state?.revision, notes.takeId, duration.value],
-    () => void Promise.all([loadHeard(), loadGrid()]).catch(notices.tellProblem),
+    (now, before) => {
+      staleHeard()
+      void loadGrid().catch(notices.tellProblem)
+      if (now[1] !== before?.[1]) void loadHeard().catch(notices.tellProblem)
+    },
   )
   watch([heard, grid, () => notes.strokes], () => {
     if (player.value) void prepare().catch(notices.tellProblem)

@@ -43,12 +43,13 @@ class HandOnSettings:
 
 @dataclass(frozen=True)
 class Line:
-    """A part to be handed on: id, name, General MIDI program, events as heard."""
+    """A part to be handed on: id, name, General MIDI program, events as heard, drums or not."""
 
     id: str
     name: str
     program: int | None
     events: tuple[Sounding, ...]
+    percussion: bool = False
 
 
 @dataclass(frozen=True)
@@ -186,7 +187,7 @@ def _bent(lines: Sequence[Line]) -> bool:
 
 
 def _written(line: Line) -> WrittenPart:
-    return WrittenPart(line.name, line.program, line.events)
+    return WrittenPart(line.name, line.program, line.events, line.percussion)
 
 
 def _midi_settings(settings: HandOnSettings, start_s: float, end_s: float | None, title: str = "") -> MidiSettings:

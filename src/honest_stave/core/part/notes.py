@@ -80,6 +80,7 @@ class Part:
     muted: bool = False
     solo: bool = False
     bends: bool = True
+    percussion: bool = False
     take: str = ""
     reading: str = ""
     least_confidence: float = 0.5

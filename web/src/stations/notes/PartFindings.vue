@@ -1,16 +1,30 @@
 <script setup lang="ts">
 /** The part: how it is called and heard. */
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { client, told, type Schemas } from '../../folio/client'
+import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { useNotices } from '../../folio/notices'
 
 const notes = useNotes()
+const folio = useFolio()
 const notices = useNotices()
 const instruments = ref<Schemas['InstrumentName'][]>([])
 onMounted(async () => {
   instruments.value = await told(client.GET('/api/instruments')).catch((e) => (notices.tellProblem(e), []))
 })
+const siblings = computed(() =>
+  Object.entries(folio.state?.parts ?? {})
+    .filter(([, p]) => p.take && p.take === notes.part?.take)
+    .map(([id]) => id),
+)
+async function join() {
+  const parts = [notes.partId, ...siblings.value.filter((id) => id !== notes.partId)]
+  const body = () => ({ parts, base_revision: folio.base })
+  await folio.change(() =>
+    told(client.POST('/api/folios/{folio_id}/parts/join', { params: { path: folio.path }, body: body() })),
+  )
+}
 const text = (event: Event) => (event.target as HTMLInputElement).value
 </script>
 
@@ -97,7 +111,19 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
       >
         Bends
       </button>
+      <button
+        type="button"
+        class="act small"
+        :aria-pressed="notes.part.percussion"
+        title="Drums are written on channel 10"
+        @click="notes.setPart({ percussion: !notes.part.percussion })"
+      >
+        Drums
+      </button>
       <button type="button" class="act small" @click="notes.removePart()">Remove</button>
+      <button v-if="siblings.length > 1" type="button" class="act small" @click="join">
+        Join the take’s {{ siblings.length }} parts
+      </button>
     </div>
     <div v-if="notes.part.reading" class="finding">
       <span>left out by the limit</span><span>{{ notes.part.left_out }}</span>

@@ -106,7 +106,7 @@ const ends = (take: Take) =>
             <th>kind</th>
             <th>loudest</th>
             <th>clipped</th>
-            <th>silence before / after, s</th>
+            <th>silence at its ends, s</th>
             <th>offered by the file</th>
             <th>readings, parts</th>
             <th><span class="unseen">actions</span></th>
@@ -214,7 +214,7 @@ h2 {
   white-space: nowrap;
 }
 .name {
-  width: 190px;
+  width: 236px;
   font-weight: 600;
 }
 .nowrap {
