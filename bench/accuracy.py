@@ -60,7 +60,10 @@ def main() -> None:
         print(f"{folder.name:30}" + "".join(f"{key:>10}" for key in rows[0]))
         for path, row in zip(clips, rows, strict=True):
             print(f"{path.stem:30}" + "".join(f"{value:10.3f}" for value in row.values()))
-        print(f"{'mean of ' + str(len(rows)):30}" + "".join(f"{np.nanmean([r[k] for r in rows]):10.3f}" for k in rows[0]))
+        print(
+            f"{'mean of ' + str(len(rows)):30}"
+            + "".join(f"{np.nanmean([r[k] for r in rows]):10.3f}" for k in rows[0])
+        )
 
 
 if __name__ == "__main__":

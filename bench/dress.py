@@ -1,6 +1,6 @@
 """The same music in another dress: F1 against the plain file, moments within 5 ms.
 
-    python bench/dress.py [FOLDER]
+python bench/dress.py [FOLDER]
 """
 
 import os

@@ -32,30 +32,52 @@ export function emptyStrokes(count = 0): Strokes {
   }
 }
 
-interface Row {
-  id: string
-  onset: number
-  offset: number
-  pitch: number
-  velocity: number
-  confidence: number
-  kind: number
+/** Columns in order of onset, then pitch; rows that are in order already are not moved. */
+function ordered(strokes: Strokes): Strokes {
+  const { onset, offset, pitch } = strokes
+  const count = onset.length
+  let sorted = true
+  for (let i = 0; i < count; i++) {
+    strokes.longest = Math.max(strokes.longest, offset[i] - onset[i])
+    if (i > 0 && (onset[i] < onset[i - 1] || (onset[i] === onset[i - 1] && pitch[i] < pitch[i - 1])))
+      sorted = false
+  }
+  if (sorted) return strokes
+  const order = Uint32Array.from({ length: count }, (_, i) => i)
+  order.sort((a, b) => onset[a] - onset[b] || pitch[a] - pitch[b])
+  const moved = emptyStrokes(count)
+  moved.longest = strokes.longest
+  order.forEach((from, to) => {
+    moved.id[to] = strokes.id[from]
+    moved.onset[to] = onset[from]
+    moved.offset[to] = offset[from]
+    moved.pitch[to] = pitch[from]
+    moved.velocity[to] = strokes.velocity[from]
+    moved.confidence[to] = strokes.confidence[from]
+    moved.kind[to] = strokes.kind[from]
+  })
+  return moved
 }
 
-function packed(rows: Row[]): Strokes {
-  rows.sort((a, b) => a.onset - b.onset || a.pitch - b.pitch)
-  const strokes = emptyStrokes(rows.length)
-  rows.forEach((row, i) => {
-    strokes.id[i] = row.id
-    strokes.onset[i] = row.onset
-    strokes.offset[i] = row.offset
-    strokes.pitch[i] = row.pitch
-    strokes.velocity[i] = row.velocity
-    strokes.confidence[i] = row.confidence
-    strokes.kind[i] = row.kind
-    strokes.longest = Math.max(strokes.longest, row.offset - row.onset)
-  })
-  return strokes
+function kindOf(confidence: number, least: number): number {
+  return confidence < least ? LEFT_OUT : confidence < SURE ? DOUBTFUL : INK
+}
+
+function putCandidate(
+  s: Strokes,
+  at: number,
+  found: Schemas['Candidates'],
+  i: number,
+  least: number,
+  octave: number,
+) {
+  s.id[at] = candidateId(i)
+  s.onset[at] = found.onset_s[i]
+  s.offset[at] = found.offset_s[i]
+  s.pitch[at] = found.pitch[i] + 12 * octave
+  s.velocity[at] = found.velocity[i]
+  s.confidence[at] = found.confidence[i]
+  s.kind[at] = kindOf(found.confidence[i], least)
 }
 
 export function candidateId(index: number): string {
@@ -64,17 +86,9 @@ export function candidateId(index: number): string {
 
 /** A reading's candidates: counted in ink, doubtful or left out in pencil. */
 export function strokesOfCandidates(found: Schemas['Candidates'], least: number): Strokes {
-  return packed(
-    found.onset_s.map((onset, i) => ({
-      id: candidateId(i),
-      onset,
-      offset: found.offset_s[i],
-      pitch: found.pitch[i],
-      velocity: found.velocity[i],
-      confidence: found.confidence[i],
-      kind: found.confidence[i] < least ? LEFT_OUT : found.confidence[i] < SURE ? DOUBTFUL : INK,
-    })),
-  )
+  const strokes = emptyStrokes(found.onset_s.length)
+  for (let i = 0; i < found.onset_s.length; i++) putCandidate(strokes, i, found, i, least, 0)
+  return ordered(strokes)
 }
 
 /** A part's notes, and behind them the candidates that its limit leaves out. */
@@ -84,31 +98,21 @@ export function strokesOfPart(
   least: number,
   octave: number,
 ): Strokes {
-  const rows: Row[] = notes.map((note) => {
+  const left = found ? [...found.confidence.keys()].filter((i) => found.confidence[i] < least) : []
+  const strokes = emptyStrokes(notes.length + left.length)
+  notes.forEach((note, i) => {
     const confidence = note.touched ? 1 : (note.origin?.confidence ?? 1)
-    return {
-      id: note.id,
-      onset: note.onset_s,
-      offset: note.offset_s,
-      pitch: note.pitch + 12 * octave,
-      velocity: note.velocity,
-      confidence,
-      kind: confidence < SURE ? DOUBTFUL : INK,
-    }
+    strokes.id[i] = note.id
+    strokes.onset[i] = note.onset_s
+    strokes.offset[i] = note.offset_s
+    strokes.pitch[i] = note.pitch + 12 * octave
+    strokes.velocity[i] = note.velocity
+    strokes.confidence[i] = confidence
+    // Below a limit that is being moved a note is shown as it will be: left out.
+    strokes.kind[i] = kindOf(confidence, least)
   })
-  found?.onset_s.forEach((onset, i) => {
-    if (found.confidence[i] >= least) return
-    rows.push({
-      id: candidateId(i),
-      onset,
-      offset: found.offset_s[i],
-      pitch: found.pitch[i] + 12 * octave,
-      velocity: found.velocity[i],
-      confidence: found.confidence[i],
-      kind: LEFT_OUT,
-    })
-  })
-  return packed(rows)
+  left.forEach((i, k) => found && putCandidate(strokes, notes.length + k, found, i, least, octave))
+  return ordered(strokes)
 }
 
 /** Index of the first onset at or after a moment. */

@@ -5,6 +5,9 @@ import { pitchName } from '../ui/format'
 import { BASS, MIDDLE_C, TREBLE, type PitchAxis, type TimeAxis } from './geometry'
 import { SMALL_FIGURES, type Colours } from './surface'
 
+/** Fewer pixels a note than this leave no room for figures, and then none for a nib. */
+const FIGURE_PX = 7
+const TICK_PX = 3.5
 const LINES = new Set([...TREBLE, ...BASS])
 const NATURALS = new Set([0, 2, 4, 5, 7, 9, 11])
 
@@ -82,9 +85,9 @@ export function drawStrokes(
 ): void {
   const [first, last] = inView(strokes, time.from, time.to)
   const tall = Math.min(34, Math.max(10, pitch.semitone * 1.7))
-  const dense = (last - first) * 6 > time.width
-  // Far away a stroke is a tick: thousands are drawn in one path each for ink and pencil.
-  if (dense && last - first > 1500) {
+  const dense = (last - first) * FIGURE_PX > time.width
+  // Far away a stroke is a tick.
+  if ((last - first) * TICK_PX > time.width) {
     drawTicks(pen, time, pitch, strokes, first, last, selection, style)
     return
   }
@@ -161,20 +164,24 @@ function drawTicks(
   const height = Math.ceil(pitch.height)
   const sheet = tickSheet(width, height)
   sheet.pixels.fill(0)
-  const inks = [packed(style.ink), packed(style.selected)]
+  const ink = packed(style.ink)
   for (let i = first; i < last; i++) {
-    const chosen = selection.size > 0 && selection.has(strokes.id[i])
-    if (strokes.kind[i] === LEFT_OUT && !chosen) continue
+    if (strokes.kind[i] === LEFT_OUT) continue
     const x = Math.max(0, Math.round(time.x(strokes.onset[i])))
     const end = Math.min(width, Math.max(x + 2, Math.round(time.x(strokes.offset[i]))))
     const y = Math.round(pitch.y(strokes.pitch[i]))
-    const reach = chosen ? 2 : 1
-    for (let row = Math.max(0, y - reach); row <= Math.min(height - 1, y + reach); row++) {
-      sheet.pixels.fill(inks[chosen ? 1 : 0], row * width + x, row * width + Math.max(end, x))
+    for (let row = Math.max(0, y - 1); row <= Math.min(height - 1, y + 1); row++) {
+      for (let at = row * width + x; at < row * width + end; at++) sheet.pixels[at] = ink
     }
   }
   sheet.pen.putImageData(sheet.image, 0, 0)
   pen.drawImage(sheet.canvas, 0, 0)
+  if (!selection.size) return
+  pen.fillStyle = style.selected
+  for (let i = first; i < last; i++) {
+    if (selection.has(strokes.id[i]))
+      pen.fillRect(time.x(strokes.onset[i]), pitch.y(strokes.pitch[i]) - 3, 2.5, 6)
+  }
 }
 
 interface Sheet {

@@ -28,7 +28,8 @@ export function drawWhole(
   pen.stroke()
   if (peaks) drawWave(pen, axis, top, bottom - top, peaks, c.faint)
   const [low, high] = pitchRange(strokes.pitch)
-  const taken = new Set<number>()
+  // One tick a pixel and row is enough.
+  const lastX = new Int32Array(Math.ceil(height) + 1).fill(-1)
   const doubts: number[] = []
   pen.fillStyle = c.ink
   pen.beginPath()
@@ -37,9 +38,9 @@ export function drawWhole(
     if (strokes.kind[i] !== 0) doubts.push(x)
     if (strokes.kind[i] === LEFT_OUT) continue
     const y = bottom - ((strokes.pitch[i] - low) / (high - low)) * (bottom - top)
-    const cell = Math.round(x) * 64 + Math.round(y)
-    if (taken.has(cell)) continue
-    taken.add(cell)
+    const row = Math.max(0, Math.round(y))
+    if (lastX[row] === Math.round(x)) continue
+    lastX[row] = Math.round(x)
     pen.rect(x, y - 1.2, Math.max(1.5, axis.x(strokes.offset[i]) - x), 2.4)
   }
   pen.fill()
