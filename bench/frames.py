@@ -117,9 +117,8 @@ def main() -> None:
                     )
                 if lane in ("ruler", "wave", "stave"):
                     total = total + np.array(times[-len(total) :])
-            print(
-                f"{'together':10}{len(total):8}{np.median(total):12.2f}{np.percentile(total, 95):10.2f}{total.max():10.2f}"
-            )
+            figures = f"{np.median(total):12.2f}{np.percentile(total, 95):10.2f}{total.max():10.2f}"
+            print(f"{'together':10}{len(total):8}{figures}")
             opened.keyboard.press("Home")
             opened.keyboard.press("ArrowRight")
             opened.wait_for_timeout(500)
