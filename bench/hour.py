@@ -92,7 +92,7 @@ def main() -> None:
                 time.sleep(0.2)
             print(f"reading {time.perf_counter() - started:.0f} s; slowest frame meanwhile {1000 * slowest:.0f} ms")
             print(f"peak memory {memory.stop():.0f} MB")
-            first = opened.context.new_page()
+            first = opened.context.browser.new_page()
             started = time.perf_counter()
             first.goto(opened.url)
             first.locator("canvas.stave").wait_for()

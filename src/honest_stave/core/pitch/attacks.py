@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from honest_stave.core.signal.frames import BLOCK_FRAMES, windows
+from honest_stave.core.signal.frames import BLOCK_FRAMES, magnitudes, windows
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 HOP_FRAMES = 128
@@ -83,7 +83,7 @@ def rise_curve(signal: Mono) -> NDArray[np.float32]:
     powers: list[NDArray[np.float32]] = []
     for first in range(0, total, BLOCK_FRAMES):
         frames = windows(signal, first, min(BLOCK_FRAMES, total - first), hop=HOP_FRAMES, length=WINDOW_FRAMES)
-        power = np.square(np.abs(np.fft.rfft(frames * window))).astype(np.float32) @ weight
+        power = np.square(magnitudes(frames * window)) @ weight
         loudest = max(loudest, float(power.max(initial=0.0)))
         powers.append(power.astype(np.float32))
     floor = np.float32(loudest * 10.0 ** (-RANGE_DB / 10))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.pitch.salience import HOP_FRAMES
 from honest_stave.core.signal.convert import hz_to_pitch, pitch_to_hz
-from honest_stave.core.signal.frames import slice_padded
+from honest_stave.core.signal.frames import magnitudes, slice_padded
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 HARMONICS = (1, 2, 3, 4)
@@ -55,7 +55,7 @@ def refine_pitch(signal: Mono, pitch: NDArray[np.float32]) -> NDArray[np.float32
             piece = slice_padded(signal, begin, int(block[-1]) * HOP_FRAMES + window // 2)
             view = np.lib.stride_tricks.sliding_window_view(piece, window)
             # Twice the window: the parabola through three bins is then within a cent.
-            spectrum = np.abs(np.fft.rfft(view[(block - block[0]) * HOP_FRAMES] * taper, 2 * window))
+            spectrum = magnitudes(view[(block - block[0]) * HOP_FRAMES] * taper, 2 * window)
             spectrum = np.log(spectrum + 1e-12)
             bin_hz = ANALYSIS_RATE / (2 * window)
             f0 = pitch_to_hz(pitch[block].astype(np.float64))

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.signal.convert import pitch_to_hz
-from honest_stave.core.signal.frames import slice_padded
+from honest_stave.core.signal.frames import magnitudes, slice_padded
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 # 11.6 ms; attacks are placed between frames afterwards.
@@ -120,7 +120,7 @@ def salience_blocks(signal: Mono) -> Iterator[tuple[int, NDArray[np.float32]]]:
             used = np.flatnonzero(share > 0)
             offset = half - length // 2
             frames = np.lib.stride_tricks.sliding_window_view(piece[offset:], length)[::HOP_FRAMES][:count]
-            spectrum = np.abs(np.fft.rfft(frames * np.hanning(length).astype(np.float32)))
+            spectrum = magnitudes(frames * np.hanning(length).astype(np.float32))
             bin_hz = ANALYSIS_RATE / length
             place = frequencies / bin_hz
             low = np.minimum(place.astype(int), spectrum.shape[1] - 2)
