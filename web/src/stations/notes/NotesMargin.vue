@@ -43,7 +43,8 @@ const shifts = computed(() => {
   const note = notes.focusNote
   const origin = note?.origin
   if (!note) return []
-  if (!origin) return [['added by hand', 'not in the recording’s reading']]
+  if (!origin)
+    return notes.take?.kind === 'midi' ? [['comes from', 'the performance']] : [['comes from', 'your hand']]
   const ms = (a: number, b: number) => `${signed((a - b) * 1000)} ms`
   const rows: string[][] = [
     ['start moved', ms(note.onset_s, origin.onset_s)],
