@@ -222,10 +222,14 @@ def test_every_program_has_an_instrument(program: int) -> None:
     assert performances.instrument_for(program) in INSTRUMENT_IDS
 
 
-def test_a_grid_of_an_hour_is_bounded(watched: Watched) -> None:
-    grid = timing.grid(TempoMap(lone_bpm=300), 0, 8 * 3600)
-    assert len(grid["time_s"]) <= timing.MOST_LINES + 64
-    assert grid["time_s"] == sorted(grid["time_s"])
+def test_a_grid_reaches_the_end_of_an_hour_and_is_bounded() -> None:
+    hour = timing.grid(TempoMap(lone_bpm=120), -2, 3600)
+    assert (hour["time_s"][0], hour["time_s"][-1]) == (-2.0, 3600.0)
+    assert len(hour["time_s"]) == 7205
+    assert (hour["bar"][-1], hour["beat"][-1]) == (1801, 1)
+    longest = timing.grid(TempoMap(lone_bpm=960), 0, 8 * 3600)
+    assert timing.MOST_LINES <= len(longest["time_s"]) <= timing.MOST_LINES + 64
+    assert longest["time_s"] == sorted(longest["time_s"])
 
 
 def test_errors_travel_between_processes_whole() -> None:

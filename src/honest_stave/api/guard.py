@@ -5,7 +5,7 @@ from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers
 from starlette.responses import JSONResponse
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 LOCAL_NAMES = {"127.0.0.1", "localhost", "[::1]", "::1"}
 KEY_COOKIE = "stave_key"
@@ -49,7 +49,7 @@ class Guard:
             await refusal(scope, receive, send)
             return
 
-        async def send_safely(message: dict) -> None:  # type: ignore[type-arg]
+        async def send_safely(message: Message) -> None:
             if message["type"] == "http.response.start":
                 message["headers"] = [*message.get("headers", []), *SECURITY_HEADERS]
                 if self._key and self._given_in_address(scope):
@@ -57,7 +57,7 @@ class Guard:
                     message["headers"].append((b"set-cookie", cookie.encode()))
             await send(message)
 
-        await self.app(scope, receive, send_safely)  # type: ignore[arg-type]
+        await self.app(scope, receive, send_safely)
 
     def _refusal(self, scope: Scope, headers: Headers) -> JSONResponse | None:
         host = headers.get("host", "")

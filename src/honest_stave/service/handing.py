@@ -91,7 +91,10 @@ def _titles(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Pla
 
 def describe(studio: Studio, folio_id: str, body: dict[str, Any]) -> dict[str, Any]:
     """What the receiver will get, in words, before anything is written."""
-    plans = _planned(studio, folio_id, body)
+    return _told(studio, folio_id, body, _planned(studio, folio_id, body))
+
+
+def _told(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Plan]) -> dict[str, Any]:
     names, said = _titles(studio, folio_id, body, plans)
     words: list[str] = []
     for name, each in zip(names, plans, strict=True):
@@ -123,8 +126,8 @@ def hand_on(studio: Studio, folio_id: str, body: dict[str, Any]) -> dict[str, An
     kind = body.get("format", "midi")
     if kind not in ENDINGS:
         raise BadInput(f"There is no format {kind!r}.", f"Choose one of {', '.join(ENDINGS)}.")
-    told = describe(studio, folio_id, body)
     plans = _planned(studio, folio_id, body)
+    told = _told(studio, folio_id, body, plans)
     files: list[tuple[str, bytes]] = []
     proofs: list[tuple[str, Proof]] = []
     with studio.database.session() as session:

@@ -1,5 +1,5 @@
 /** Peaks of the take in view; `ask` is called when a tile has come in. */
-import { shallowRef, triggerRef, watch } from 'vue'
+import { onBeforeUnmount, shallowRef, triggerRef, watch } from 'vue'
 import { useFolio } from '../folio/folio'
 import { useNotes } from '../folio/notes'
 import { Peaks } from './peaks'
@@ -11,7 +11,9 @@ export function usePeaks() {
   const folio = useFolio()
   const notes = useNotes()
   const peaks = shallowRef<Peaks | null>(null)
-  listeners.add(() => triggerRef(peaks))
+  const redraw = () => triggerRef(peaks)
+  listeners.add(redraw)
+  onBeforeUnmount(() => listeners.delete(redraw))
   watch(
     () => [notes.takeId, notes.take?.facts.frames],
     () => {

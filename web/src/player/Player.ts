@@ -230,7 +230,8 @@ export class Player {
   private scheduleClick(from: number, to: number): void {
     const grid = this.program.grid
     if (!grid || !this.click || this.clickBus.gain.value < 0.001) return
-    for (let i = 0; i < grid.time_s.length; i++) {
+    // From the beat before the stretch on: its subdivisions may fall inside.
+    for (let i = Math.max(0, firstBeatFrom(grid.time_s, from) - 1); i < grid.time_s.length; i++) {
       const start = grid.time_s[i]
       const next = grid.time_s[i + 1] ?? start + (start - (grid.time_s[i - 1] ?? start - 0.5))
       if (next < from) continue
@@ -335,6 +336,17 @@ export class Player {
     const buffer = await recording.piece(index, 1)
     this.keep(this.playBuffer(buffer, moment - index * PIECE_S, GRAIN_S, this.context.currentTime, true))
   }
+}
+
+function firstBeatFrom(times: number[], time: number): number {
+  let low = 0
+  let high = times.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (times[middle] < time) low = middle + 1
+    else high = middle
+  }
+  return low
 }
 
 function firstAtOrAfter(notes: Sounding[], time: number): number {

@@ -117,9 +117,13 @@ export const usePlayer = defineStore('player', () => {
     () => [folio.state?.revision, notes.takeId, duration.value],
     (now, before) => {
       staleHeard()
-      void loadGrid().catch(notices.tellProblem)
       if (now[1] !== before?.[1]) void loadHeard().catch(notices.tellProblem)
     },
+  )
+  // An edit of notes moves no bar line: the grid is asked for only when the time or the length changes.
+  watch(
+    () => [folio.id, duration.value, JSON.stringify(folio.state?.settings.tempo)],
+    () => void loadGrid().catch(notices.tellProblem),
   )
   watch([heard, grid, () => notes.strokes], () => {
     if (player.value) void prepare().catch(notices.tellProblem)
