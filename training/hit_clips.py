@@ -1,0 +1,129 @@
+"""Loops of drums by seed: patterns with feel, one kit, a room, truth of every stroke."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from training.dress import dress
+from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit, made_kit
+
+LENGTH_S = 5.0
+MADE_SHARE = 0.3
+# What keeps time, by how often it does.
+TIMEKEEPERS = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "open hat", "tom")
+
+
+@dataclass(frozen=True)
+class HitClip:
+    """A loop: mono sound, and rows of time_s, class (-1 where unclear), velocity 0 to 1."""
+
+    sound: NDArray[np.float32]
+    hits: NDArray[np.float64]
+
+
+def _steps(random: np.random.Generator) -> dict[str, NDArray[np.float64]]:
+    """Chance of each role on each of 16 steps."""
+    place = np.arange(16)
+    kick = (
+        np.where(place % 8 == 0, 0.95, np.where(place % 2 == 0, 0.25, 0.08))
+        if random.random() < 0.7
+        else np.where(place % 4 == 0, 0.97, 0.05)
+    )
+    snare = np.where(place % 8 == 4, 0.95, 0.05 + 0.3 * float(random.random() < 0.3) * (place % 2))
+    density = float(random.choice([0.1, 0.4, 0.95]))
+    hat = np.where(place % 4 == 0, 0.85, np.where(place % 2 == 0, 0.8, density))
+    chances = {"kick": kick, "snare": snare}
+    timekeeper = str(random.choice(TIMEKEEPERS))
+    chances[timekeeper] = hat
+    if timekeeper == "hat":
+        chances["open hat"] = np.where(place % 8 == 6, float(random.choice([0, 0.2, 0.6])), 0.01)
+        chances["pedal hat"] = np.where(place % 8 == 4, float(random.choice([0, 0, 0.3])), 0.0)
+    elif timekeeper in ("ride", "tom", "other") and random.random() < 0.6:
+        # The hands are busy: the foot keeps the second and fourth beat, or every one.
+        every = 4 if random.random() < 0.3 else 8
+        chances["pedal hat"] = np.where(place % every == 4 % every, 0.95, 0.0)
+    if timekeeper != "tom":
+        chances["tom"] = np.where(
+            place >= 12, float(random.choice([0, 0.1, 0.6])), float(random.choice([0, 0.03, 0.15]))
+        )
+    chances["crash"] = np.where(place == 0, float(random.choice([0, 0.2, 0.5])), 0.01)
+    for role, most in (("rim", 0.25), ("clap", 0.3), ("other", 0.2), ("hand", 0.25), ("ride", 0.1)):
+        if role not in chances and random.random() < 0.25:
+            chances[role] = random.uniform(0, most, 16)
+    return chances
+
+
+def make_clip(seed: int, kits: list[Kit], *, tuning: bool = False) -> HitClip:
+    """The loop of a seed."""
+    random = np.random.default_rng([11, int(tuning), seed])
+    own = not tuning and random.random() < MADE_SHARE
+    kit = made_kit(random) if own else kits[int(random.integers(len(kits)))]
+    step_s = 60 / float(random.uniform(65, 180)) / 4
+    swing = float(random.choice([0.0, 0.0, 0.15, 0.33])) * step_s
+    chances = {role: c for role, c in _steps(random).items() if role in kit}
+    chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
+    speed = {role: float(2 ** random.normal(0, 0.12)) for role in chances}
+    louder = {role: float(10 ** (random.normal(0, 4) / 20)) for role in chances}
+    if "hat" in louder:
+        louder["hat"] *= float(random.uniform(0.15, 0.9))
+    shorter = float(random.choice([1.6, 1.6, 0.4, 0.15]))
+    start_s = float(random.choice([0.004, 0.004, 0.05, 0.3]))
+    jitter_s = float(random.uniform(0.0, 0.008))
+    sound = np.zeros(round((LENGTH_S + 2) * RATE), np.float32)
+    rows = []
+    for step in range(int((LENGTH_S - start_s) / step_s)):
+        for role, chance in chances.items():
+            if random.random() >= chance[step % 16]:
+                continue
+            time_s = start_s + step * step_s + swing * (step % 2) + abs(float(random.normal(0, jitter_s)))
+            accent = 0.85 if step % 4 == 0 else 0.65
+            is_ghost = role == "snare" and step % 8 != 4
+            velocity = float(np.clip(random.normal(0.3 if is_ghost else accent, 0.12), 0.08, 1.0))
+            strokes = [(time_s, velocity)]
+            if role in ("snare", "tom") and random.random() < 0.04:
+                strokes.append((time_s + float(random.uniform(0.026, 0.05)), velocity * 0.8))
+            for moment_s, loud in strokes:
+                _strike(sound, rows, chosen[role], role, moment_s, loud, speed[role], louder[role], shorter)
+    mono = sound[: round(LENGTH_S * RATE)]
+    if random.random() < 0.2:
+        mono = mono + _beneath(random, len(mono)) * float(np.abs(mono).max(initial=1e-3))
+    hits = np.array(sorted(rows)) if rows else np.zeros((0, 3))
+    return HitClip(dress(mono, RATE, random), hits[hits[:, 0] < LENGTH_S - 0.02])
+
+
+def _strike(sound, rows, strokes, role, moment_s, loud, speed, louder, shorter) -> None:  # type: ignore[no-untyped-def]
+    """Adds one stroke to the sound and to the truth."""
+    nearest = min(strokes, key=lambda s: abs(s.strength - loud))
+    stroke = nearest.sound
+    if abs(speed - 1) > 0.01:
+        places = np.arange(0, len(stroke) - 1, speed)
+        stroke = np.interp(places, np.arange(len(stroke)), stroke).astype(np.float32)
+    stroke = stroke[: round(shorter * RATE)].copy()
+    stroke[-64:] *= np.linspace(1, 0, min(64, len(stroke)), dtype=np.float32)[-len(stroke[-64:]) :]
+    # A layer that was struck softly is soft already; the rest of the way is gain.
+    gain = louder * (loud / max(nearest.strength, 0.05)) ** 1.3
+    if len(strokes) == 1:
+        gain = louder * loud**1.5
+    first = round(moment_s * RATE)
+    piece = sound[first : first + len(stroke)]
+    piece += np.float32(gain) * stroke[: len(piece)] / max(1.0, float(np.abs(stroke).max()))
+    name = CLASS_OF_ROLE[role]
+    # The attack was cut four samples after the stroke begins.
+    rows.append((moment_s + 4 / speed / RATE, DRUMS.index(name) if name else -1, loud))
+
+
+def _beneath(random: np.random.Generator, length: int) -> NDArray[np.float32]:
+    """A bass or a chord under the loop: its beginnings are no hits."""
+    time = np.arange(length) / RATE
+    out = np.zeros(length)
+    pitches = [36, 40, 43] if random.random() < 0.5 else [60, 64, 67]
+    step_s = float(random.uniform(0.3, 1.2))
+    for k in range(int(LENGTH_S / step_s)):
+        inside = (time >= k * step_s) & (time < (k + 0.9) * step_s)
+        since = time[inside] - k * step_s
+        for pitch in pitches[: 1 if pitches[0] < 50 else 3]:
+            hz = 440 * 2 ** ((pitch + int(random.integers(-5, 6)) - 69) / 12)
+            tone = sum(np.sin(2 * np.pi * h * hz * since) / h**1.5 for h in range(1, 6))
+            out[inside] += tone * (1 - np.exp(-since / 0.03)) * np.exp(-since / 0.5)
+    return np.asarray(float(random.uniform(0.05, 0.3)) * out / max(float(np.abs(out).max()), 1e-6), np.float32)

@@ -1,0 +1,209 @@
+"""Single strokes of drums: from free kits, from soundfonts, and of our own making, with what they are."""
+
+import re
+import xml.etree.ElementTree as ElementTree
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+from numpy.typing import NDArray
+
+from training import sampled
+from training.performance import Performance, Struck
+
+RATE = sampled.RATE
+KITS = Path("/usr/share/hydrogen/data/drumkits")
+# These are in no training: they say how unfamiliar kits are heard.
+TUNING_KITS = (
+    "The Black Pearl 1.0", "ElectricEmpireKit", "VariBreaks", "Millo_MultiLayered3", "rumpf_kit_z01_h2",
+    "BJA_Pacific",
+)  # fmt: skip
+TUNING_FONTS = ("sf_GMbank.sf2", "Black_Pearl_4_LV2.sf2")
+TRAINED_FONTS = {
+    "FluidR3_GM.sf2": (0, 8, 16, 24, 25, 32, 40), "TimGM6mb.sf2": (0, 8, 16, 24, 25, 32, 40),
+    "OPL-3_FM_128M.sf2": (0,), "Red_Zeppelin_4_LV2.sf2": (0,), 
+}  # fmt: skip
+DRUMS_IN_BANK_0 = ("Red_Zeppelin_4_LV2.sf2", "Black_Pearl_4_LV2.sf2")
+DRUMS = ("kick", "snare", "hat", "tom", "cymbal", "other")
+# Roles a pattern asks for; "unclear" strokes train that something is struck, and no class.
+BY_GM_NOTE = {
+    35: "kick", 36: "kick", 37: "rim", 38: "snare", 39: "clap", 40: "snare", 41: "tom", 42: "hat", 43: "tom",
+    44: "pedal hat", 45: "tom", 46: "open hat", 47: "tom", 48: "tom", 49: "crash", 50: "tom", 51: "ride",
+    53: "ride", 54: "other", 55: "crash", 56: "other", 57: "crash", 59: "ride", 60: "hand", 61: "hand", 62: "hand",
+    63: "hand", 64: "hand", 69: "other", 70: "other", 75: "other", 76: "other", 82: "other",
+}  # fmt: skip
+CLASS_OF_ROLE = {
+    "kick": "kick", "snare": "snare", "hat": "hat", "open hat": "hat", "pedal hat": "hat", "tom": "tom",
+    "ride": "cymbal", "crash": "cymbal", "other": "other", "rim": "", "clap": "", "hand": "",
+}  # fmt: skip
+BY_WORD = (
+    (r"roll|swish|choke|zap|fx|whistle|noise|click|redo|^drum \d|breaks drum|hat free", None),
+    (r"clap|snap", "clap"), (r"stick|rim", "rim"), (r"kick|bass ?drum|^bd", "kick"), (r"snare|^sd", "snare"),
+    (r"pedal|hat \d pd", "pedal hat"), (r"open|ohh|hat.* op\b|opened", "open hat"), (r"hat|hh|hi-hat", "hat"),
+    (r"tom", "tom"), (r"ride|bell", "ride"), (r"crash|cymbal|splash|china", "crash"),
+    (r"bongo|conga|djembe|sangban|dunun|kenkeni|cajon", "hand"),
+    (r"cowbell|tamb|maraca|shak|clave|wood|glass|triang", "other"),
+)  # fmt: skip
+LONGEST_S = 1.6
+
+
+@dataclass(frozen=True)
+class OneShot:
+    """One stroke: sound with its attack at sample 0, role, how hard (0 to 1) it was struck."""
+
+    sound: NDArray[np.float32]
+    role: str
+    strength: float
+
+
+Kit = dict[str, list[OneShot]]
+
+
+def attack_sample(sound: NDArray[np.float32]) -> int:
+    """Where the sound first reaches a tenth of the peak of its first 30 ms of sound."""
+    level = np.abs(sound)
+    loud = np.flatnonzero(level > 0.02 * level.max())
+    if not len(loud):
+        return 0
+    first = int(loud[0])
+    peak = float(level[first : first + round(0.03 * RATE)].max())
+    return first + int(np.argmax(level[first:] >= 0.1 * peak))
+
+
+def one_shot(sound: NDArray[np.float32], role: str, strength: float) -> OneShot | None:
+    """A stroke cut to its attack, None where there is nothing to hear."""
+    if float(np.abs(sound).max(initial=0.0)) < 1e-3:
+        return None
+    first = max(0, attack_sample(sound) - 4)
+    cut = sound[first : first + round(LONGEST_S * RATE)].astype(np.float32).copy()
+    tail = min(len(cut), round(0.05 * RATE))
+    cut[len(cut) - tail :] *= np.linspace(1, 0, tail, dtype=np.float32)
+    return OneShot(cut, role, strength)
+
+
+def role_of_name(name: str) -> str | None:
+    """The role that an instrument's name tells, None where it tells none."""
+    for words, role in BY_WORD:
+        if re.search(words, name.lower()):
+            return role
+    return None
+
+
+@lru_cache(maxsize=40)
+def kit_of_folder(name: str) -> Kit:
+    """A kit of Debian's collection."""
+    folder = KITS / name
+    kit: Kit = {}
+    # Some of these files stand in a namespace, some do not.
+    text = re.sub(r'\sxmlns(:\w+)?="[^"]*"', "", (folder / "drumkit.xml").read_text("utf-8", "replace"))
+    for instrument in ElementTree.fromstring(re.sub(r"<\?xml[^>]*\?>", "", text)).iter("instrument"):
+        role = role_of_name(instrument.findtext("name", ""))
+        if role is None:
+            continue
+        # The oldest kits have one sound an instrument and no layers.
+        for layer in list(instrument.iter("layer")) or [instrument]:
+            path = folder / layer.findtext("filename", "")
+            if not path.is_file():
+                continue
+            sound, rate = soundfile.read(path, dtype="float32", always_2d=True)
+            mono = soxr.resample(sound.mean(axis=1), rate, RATE) if rate != RATE else sound.mean(axis=1)
+            found = one_shot(np.asarray(mono, np.float32), role, float(layer.findtext("max", "1")))
+            if found:
+                kit.setdefault(role, []).append(found)
+    return kit
+
+
+@lru_cache(maxsize=40)
+def kit_of_font(font: str, program: int) -> Kit:
+    """A kit of a soundfont, each drum at several strengths."""
+    kit: Kit = {}
+    for pitch, role in BY_GM_NOTE.items():
+        for velocity in (30, 60, 90, 120):
+            struck = Performance((Struck(0.05, 0.6, pitch, velocity),))
+            bank = 0 if font in DRUMS_IN_BANK_0 else 128
+            sound = sampled.render(font, (program,), struck, tail_s=LONGEST_S, bank=bank)
+            found = one_shot(sound, role, velocity / 127)
+            if found:
+                kit.setdefault(role, []).append(found)
+    return kit
+
+
+def _noise(random: np.random.Generator, length: int, low_hz: float, high_hz: float) -> NDArray[np.float64]:
+    spectrum = np.fft.rfft(random.normal(size=length))
+    hz = np.fft.rfftfreq(length, 1 / RATE)
+    spectrum *= 1 / (1 + (low_hz / np.maximum(hz, 1)) ** 6) / (1 + (hz / high_hz) ** 6)
+    return np.asarray(np.fft.irfft(spectrum, length))
+
+
+def made_kit(random: np.random.Generator) -> Kit:
+    """A kit of our own synthesis, electronic or nearly natural."""
+    time = np.arange(round(LONGEST_S * RATE)) / RATE
+
+    def uniform(low: float, high: float) -> float:
+        return float(random.uniform(low, high))
+
+    def fall(seconds: float) -> NDArray[np.float64]:
+        return np.exp(-time / seconds)
+
+    def swept(from_hz: float, to_hz: float, seconds: float) -> NDArray[np.float64]:
+        hz = to_hz + (from_hz - to_hz) * np.exp(-time / seconds)
+        return np.sin(2 * np.pi * np.cumsum(hz) / RATE)
+
+    def cluster(base_hz: float, count: int) -> NDArray[np.float64]:
+        return sum(np.sign(np.sin(2 * np.pi * base_hz * uniform(1, 3.2) * time + k)) for k in range(count)) / count  # type: ignore[return-value]
+
+    def metal(low_hz: float, high_hz: float, base_hz: float) -> NDArray[np.float64]:
+        share = uniform(0, 1)
+        spectrum = np.fft.rfft(cluster(base_hz, 6))
+        hz = np.fft.rfftfreq(len(time), 1 / RATE)
+        ring = np.fft.irfft(spectrum / (1 + (low_hz / np.maximum(hz, 1)) ** 6), len(time))
+        return share * ring * 2 + (1 - share) * _noise(random, len(time), low_hz, high_hz)
+
+    kick = swept(uniform(90, 400), uniform(38, 70), uniform(0.008, 0.05)) * fall(uniform(0.06, 0.35))
+    kick = kick + uniform(0, 0.3) * _noise(random, len(time), 800, 6000) * fall(0.004)
+    tone = swept(uniform(180, 420), uniform(140, 260), 0.02) * fall(uniform(0.03, 0.12))
+    snare = uniform(0.1, 0.9) * tone + uniform(0.4, 1.2) * _noise(
+        random, len(time), uniform(300, 2000), uniform(5000, 14000)
+    ) * 3 * fall(uniform(0.04, 0.22))
+    base = uniform(250, 600)
+    hat_low, hat_high = uniform(3000, 8000), uniform(9000, 16000)
+    hat = metal(hat_low, hat_high, base) * fall(uniform(0.012, 0.06))
+    open_hat = metal(hat_low, hat_high, base) * fall(uniform(0.15, 0.5))
+    ride = metal(uniform(1500, 4500), 12000, uniform(200, 500)) * fall(uniform(0.4, 1.2)) + 0.3 * metal(
+        4000, 14000, base
+    ) * fall(0.02)
+    crash = metal(uniform(800, 3000), 14000, uniform(150, 400)) * fall(uniform(0.4, 1.0))
+    tom_hz = uniform(70, 220)
+    tom = swept(tom_hz * uniform(1.2, 2), tom_hz, 0.05) * fall(uniform(0.1, 0.4))
+    tom = tom + uniform(0, 0.3) * _noise(random, len(time), 300, 4000) * fall(0.02)
+    clap = _noise(random, len(time), 700, 5000) * sum(
+        fall(0.008) * 0 + np.where(time >= d, np.exp(-(time - d) / 0.01), 0.0) for d in (0.0, 0.011, 0.022)
+    ) + _noise(random, len(time), 700, 5000) * fall(0.08)
+    shaker = _noise(random, len(time), 4000, 12000) * (1 - np.exp(-time / 0.01)) * fall(uniform(0.03, 0.08))
+    blip = np.sin(2 * np.pi * uniform(500, 2500) * time) * fall(uniform(0.02, 0.1))
+    sounds = {
+        "kick": kick, "snare": snare, "hat": hat, "open hat": open_hat, "ride": ride, "crash": crash, "tom": tom,
+        "clap": clap, "other": shaker if random.random() < 0.5 else blip,
+    }  # fmt: skip
+    kit: Kit = {}
+    for role, sound in sounds.items():
+        found = one_shot(np.asarray(sound / np.abs(sound).max(), np.float32), role, 1.0)
+        if found:
+            kit[role] = [found]
+    return kit
+
+
+def trained_kits() -> list[Kit]:
+    """Every kit that may be trained on."""
+    kits = [kit_of_folder(p.name) for p in sorted(KITS.iterdir()) if p.name not in TUNING_KITS]
+    kits += [kit_of_font(font, program) for font, programs in TRAINED_FONTS.items() for program in programs]
+    return [k for k in kits if k]
+
+
+def tuning_kits() -> list[Kit]:
+    """Kits in no training."""
+    kits = [kit_of_folder(name) for name in TUNING_KITS] + [kit_of_font(font, 0) for font in TUNING_FONTS]
+    return [k for k in kits if k]
