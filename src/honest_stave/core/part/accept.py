@@ -5,8 +5,8 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from honest_stave.core.part.notes import Note, Origin
-from honest_stave.core.pitch.reading import Candidate, OneVoiceReading
-from honest_stave.core.pitch.salience import HOP_S
+from honest_stave.core.pitch.pitch_line import HOP_S
+from honest_stave.core.pitch.reading import Candidate, NotesReading
 
 # A curve is kept only as finely as this, in cents.
 CURVE_TOLERANCE_CENTS = 4.0
@@ -42,11 +42,11 @@ def sparse_curve(points: list[tuple[float, float]]) -> tuple[tuple[float, float]
     return tuple((round(float(time[i]), 4), round(float(cents[i]), 1)) for i in sorted(keep))
 
 
-def curve_of(reading: OneVoiceReading, candidate: Candidate) -> tuple[tuple[float, float], ...]:
+def curve_of(reading: NotesReading, candidate: Candidate) -> tuple[tuple[float, float], ...]:
     """Measured bend of a candidate: (s after the onset, cents from its pitch), sparse; empty if flat."""
     first = int(np.ceil((candidate.onset_s - reading.starts_s) / HOP_S))
     last = int(np.floor((candidate.offset_s - reading.starts_s) / HOP_S)) + 1
-    line = reading.track.pitch[max(first, 0) : last].astype(np.float64)
+    line = reading.line.pitch[max(first, 0) : last].astype(np.float64)
     cents = 100.0 * (line - candidate.pitch) - reading.tuning_cents
     known = np.flatnonzero(~np.isnan(cents) & (np.abs(cents) < FARTHEST_CENTS))
     if len(known) < 3 or np.ptp(cents[known]) < FLAT_WITHIN_CENTS:
@@ -56,7 +56,7 @@ def curve_of(reading: OneVoiceReading, candidate: Candidate) -> tuple[tuple[floa
     return sparse_curve([(0.0, points[0][1]), *[p for p in points if p[0] > 0.001]])
 
 
-def note_of(reading_id: str, reading: OneVoiceReading, candidate: Candidate) -> Note:
+def note_of(reading_id: str, reading: NotesReading, candidate: Candidate) -> Note:
     """The note a candidate becomes; its id is its key."""
     key = candidate_key(reading_id, candidate)
     origin = Origin(
@@ -85,7 +85,9 @@ def note_of(reading_id: str, reading: OneVoiceReading, candidate: Candidate) -> 
     )
 
 
-def renew(notes: Sequence[Note], fresh: Iterable[Note], *, reading_id: str, dropped: frozenset[str]) -> list[Note]:
+def renew(
+    notes: Sequence[Note], fresh: Iterable[Note], *, reading_id: str, dropped: frozenset[str], many: bool = False
+) -> list[Note]:
     """The part's notes after a limit was moved.
 
     Only untouched candidates of ``reading_id`` come and go; edited and added notes stay, and
@@ -97,15 +99,18 @@ def renew(notes: Sequence[Note], fresh: Iterable[Note], *, reading_id: str, drop
         fresh: notes that the candidates over the new limit become.
         reading_id: the reading the limit belongs to.
         dropped: keys of candidates deleted by hand.
+        many: the reading is of many voices; a touched note then only keeps its own pitch free.
     """
     kept = [n for n in notes if n.touched or n.origin is None or n.origin.reading != reading_id]
     held = {n.origin.key for n in kept if n.origin is not None and n.origin.reading == reading_id}
     spans = [
-        (n.origin.onset_s, n.origin.offset_s) for n in kept if n.origin is not None and n.origin.reading == reading_id
+        (n.origin.onset_s, n.origin.offset_s, n.origin.pitch)
+        for n in kept
+        if n.origin is not None and n.origin.reading == reading_id
     ]
 
     def is_free(note: Note) -> bool:
         middle = (note.onset_s + note.offset_s) / 2
-        return not any(first <= middle < last for first, last in spans)
+        return not any(first <= middle < last and (not many or pitch == note.pitch) for first, last, pitch in spans)
 
     return kept + [n for n in fresh if n.id not in held and n.id not in dropped and is_free(n)]

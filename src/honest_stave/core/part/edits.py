@@ -2,11 +2,15 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part.notes import SHORTEST_NOTE_S, Note, check_note, in_order
+
+# A note struck again closer than this to its own ends would be a click.
+APART_S = 0.04
 
 
 @dataclass(frozen=True)
@@ -161,3 +165,37 @@ def restore(notes: Sequence[Note]) -> Change:
             if n.origin is not None
         )
     )
+
+
+def set_line(notes: Sequence[Note], line: str) -> Change:
+    """Puts notes into a line of the texture; an empty name leaves them to the rule again."""
+    return _each(notes, lambda n: n.edited(line=line))
+
+
+def restrike(
+    notes: Sequence[Note], moments_of: Callable[[Note], Sequence[float]], new_id: Callable[[], str]
+) -> Change:
+    """Strikes long notes again at the moments given for each; the first piece stays the note it was.
+
+    Args:
+        notes: to be struck again.
+        moments_of: moments (s) for a note, in order.
+        new_id: gives a fresh id.
+
+    Raises:
+        BadInput: no moment lies inside any of the notes.
+    """
+    put: list[Note] = []
+    for note in notes:
+        inside = [m for m in moments_of(note) if note.onset_s + APART_S < m < note.offset_s - APART_S]
+        if not inside:
+            continue
+        bounds = [note.onset_s, *inside, note.offset_s]
+        put.append(note.edited(offset_s=bounds[1], curve=()))
+        put += [
+            replace(note, id=new_id(), onset_s=a, offset_s=b, curve=(), origin=None, touched=True)
+            for a, b in pairwise(bounds[1:])
+        ]
+    if not put:
+        raise BadInput("There is nothing to strike again here.", "No beat or attack lies inside these notes.")
+    return Change(put=tuple(put))

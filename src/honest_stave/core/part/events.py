@@ -1,5 +1,6 @@
 """The one list of events: the player sounds it, the writers write it, the proof compares with it."""
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -10,6 +11,8 @@ from honest_stave.core.part.notes import SHORTEST_NOTE_S, Note, Part
 # Bends are stepped at most this often and this finely: under what the ear hears as steps.
 BEND_STEP_S = 0.008
 BEND_STEP_CENTS = 3.0
+# A key is held this long at least, and a moment beyond the pedal's going down, which else would not catch it.
+LEAST_HELD_S, KEY_AFTER_PEDAL_S = 0.06, 0.02
 
 
 @dataclass(frozen=True)
@@ -21,6 +24,7 @@ class Sounding:
         onset_s, offset_s: moments in the recording's time.
         pitch, velocity: MIDI, the part's octave counted in.
         bends: (moment s, cents from the pitch), stepped; the first at the onset; empty for none.
+        key_off_s: where the key is let go while the pedal holds the note to its end; None without pedal.
     """
 
     part: str
@@ -29,6 +33,7 @@ class Sounding:
     pitch: int
     velocity: int
     bends: tuple[tuple[float, float], ...] = ()
+    key_off_s: float | None = None
 
 
 def stepped_bends(note: Note) -> tuple[tuple[float, float], ...]:
@@ -55,7 +60,36 @@ def sounding_notes(part_id: str, part: Part, notes: Sequence[Note]) -> list[Soun
         if 0 <= pitch <= 127:
             bends = stepped_bends(note) if part.bends else ()
             found.append(Sounding(part_id, note.onset_s, note.offset_s, pitch, note.velocity, bends))
-    return without_overlaps(sorted(found, key=lambda n: (n.onset_s, n.pitch)))
+    events = without_overlaps(_held(sorted(found, key=lambda n: (n.onset_s, n.pitch)), part.pedal))
+    return _let_go(events, part.pedal)
+
+
+def _span_over(moment_s: float, pedal: Sequence[tuple[float, float]]) -> tuple[float, float] | None:
+    """The span of the pedal in which ``moment_s`` lies, its end counted in."""
+    place = bisect_left(pedal, moment_s, key=lambda span: span[1])
+    return pedal[place] if place < len(pedal) and pedal[place][0] < moment_s else None
+
+
+def _held(events: Sequence[Sounding], pedal: Sequence[tuple[float, float]]) -> list[Sounding]:
+    """Events that the pedal holds until it is lifted."""
+    spans = [_span_over(n.offset_s, pedal) for n in events]
+    return [replace(n, offset_s=span[1]) if span else n for n, span in zip(events, spans, strict=True)]
+
+
+def _let_go(events: list[Sounding], pedal: Sequence[tuple[float, float]]) -> list[Sounding]:
+    """The same events with the moment at which a hand that goes on lets go of each held key."""
+    onsets = [n.onset_s for n in events]
+    found = []
+    for note in events:
+        span = _span_over(note.offset_s, pedal)
+        if span is None:
+            found.append(note)
+            continue
+        place = bisect_left(onsets, note.onset_s + LEAST_HELD_S)
+        goes_on = onsets[place] if place < len(onsets) else note.offset_s
+        earliest = max(note.onset_s + LEAST_HELD_S, span[0] + KEY_AFTER_PEDAL_S)
+        found.append(replace(note, key_off_s=min(max(goes_on, earliest), note.offset_s)))
+    return found
 
 
 def without_overlaps(events: Sequence[Sounding]) -> list[Sounding]:

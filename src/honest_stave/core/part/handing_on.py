@@ -43,13 +43,14 @@ class HandOnSettings:
 
 @dataclass(frozen=True)
 class Line:
-    """A part to be handed on: id, name, General MIDI program, events as heard, drums or not."""
+    """A part to be handed on: id, name, General MIDI program, events as heard, drums or not, spans of its pedal."""
 
     id: str
     name: str
     program: int | None
     events: tuple[Sounding, ...]
     percussion: bool = False
+    pedal: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,8 @@ def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings) -
         events, said = _within(line, start_s, end_s)
         left_out += said
         if events:
-            cut.append(replace(line, events=events))
+            pedal = tuple((max(a, start_s), min(b, end_s)) for a, b in line.pedal if b > start_s and a < end_s)
+            cut.append(replace(line, events=events, pedal=pedal))
         else:
             left_out.append(f"“{line.name}” has no notes in these bars and is left out.")
     if not cut:
@@ -175,10 +177,11 @@ def _words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, sta
     carried = "the tempo" if steady else "the tempo map, from"
     tempo = f"{tempo_map.bpm_at(start):.2f}".rstrip("0").rstrip(".")
     bend = f"pitch bend of ±{settings.bend_semitones} semitones" if _bent(lines) else "no pitch bend"
+    pedal = ", sustain pedal as controller 64" if any(line.pedal for line in lines) else ""
     return (
         f"{len(lines)} {'part' if len(lines) == 1 else 'parts'}, {count} notes: {names}.",
         f"It carries {carried} {tempo} and {meter.numerator}/{meter.denominator}.",
-        f"A Standard MIDI File of type {settings.type}, {bend}.",
+        f"A Standard MIDI File of type {settings.type}, {bend}{pedal}.",
     )
 
 
@@ -187,7 +190,7 @@ def _bent(lines: Sequence[Line]) -> bool:
 
 
 def _written(line: Line) -> WrittenPart:
-    return WrittenPart(line.name, line.program, line.events, line.percussion)
+    return WrittenPart(line.name, line.program, line.events, line.percussion, line.pedal)
 
 
 def _midi_settings(settings: HandOnSettings, start_s: float, end_s: float | None, title: str = "") -> MidiSettings:
@@ -212,7 +215,7 @@ def write_and_prove(planned: Plan, title: str) -> tuple[bytes, Proof]:
 def prove_bytes(data: bytes, planned: Plan) -> Proof:
     """The proof of a file's bytes against a plan, by the reader that shares no code with the writer."""
     file = read_midi(data)
-    notes, _ = notes_of_file(file)
+    notes, _ = notes_of_file(file, pedal=True)
     slowest_us = max([tempo for _, tempo in tempo_events(file)] or [500_000])
     heard = [n for line in planned.lines for n in line.events]
     return prove(

@@ -48,6 +48,7 @@ class Note:
         curve: (s after the onset, cents from the pitch), the measured bend, sparse.
         origin: what was read, None for a note added by hand.
         touched: edited by hand; the doubt limit leaves it alone.
+        line: the line of a texture that the producer has put it into, empty where lines are found by rule.
     """
 
     id: str
@@ -58,6 +59,7 @@ class Note:
     curve: tuple[tuple[float, float], ...] = ()
     origin: Origin | None = None
     touched: bool = False
+    line: str = ""
 
     @property
     def duration_s(self) -> float:
@@ -70,7 +72,10 @@ class Note:
 
 @dataclass(frozen=True)
 class Part:
-    """A line of music: its instrument, how it is heard, where its notes came from, when it was made."""
+    """A line of music: its instrument, how it is heard, where its notes came from, when it was made.
+
+    ``pedal`` holds spans (down s, up s) in which the sustain pedal holds what sounds.
+    """
 
     name: str
     instrument: str = "reed"
@@ -89,6 +94,7 @@ class Part:
     left_out: int = 0
     at: float = 0.0
     dropped: tuple[str, ...] = field(default=())
+    pedal: tuple[tuple[float, float], ...] = field(default=())
 
 
 def check_note(note: Note) -> Note:

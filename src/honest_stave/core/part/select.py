@@ -1,4 +1,4 @@
-"""Selections by rule: all on one pitch, the short, the quiet, the doubtful, on or off the beat."""
+"""Selections by rule: one pitch, the short, the quiet, the doubtful, on or off the beat, ghosts, one line."""
 
 from collections.abc import Callable, Sequence
 from typing import Literal
@@ -6,9 +6,14 @@ from typing import Literal
 import numpy as np
 
 from honest_stave.core.beat.tempo_map import TempoMap
+from honest_stave.core.part.ghosts import ghosts
+from honest_stave.core.part.lines import HANDS, VOICES, lines_of
 from honest_stave.core.part.notes import Note
 
-Rule = Literal["pitch", "shorter", "quieter", "doubtful", "on the beat", "between the beats", "all"]
+Rule = Literal[
+    "pitch", "shorter", "quieter", "doubtful", "on the beat", "between the beats", "all",
+    "ghosts", "top", "inner", "bass", "left hand", "right hand",
+]  # fmt: skip
 # A note within this share of a felt beat lies on it.
 ON_THE_BEAT = 0.12
 
@@ -29,6 +34,11 @@ def select(notes: Sequence[Note], rule: Rule, value: float, tempo_map: TempoMap)
         off = np.abs(beats / felt - np.round(beats / felt)) if len(onset) else onset
         on = off <= ON_THE_BEAT
         return [n.id for n, is_on in zip(notes, on, strict=True) if bool(is_on) == (rule == "on the beat")]
+    if rule == "ghosts":
+        return ghosts(notes)
+    if rule in VOICES or rule in HANDS:
+        lines = lines_of(notes, "hands" if rule in HANDS else "voices")
+        return [n.id for n, line in zip(notes, lines, strict=True) if line == rule]
     rules: dict[Rule, Callable[[Note], bool]] = {
         "all": lambda n: True,
         "pitch": lambda n: n.pitch == round(value),

@@ -3,7 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.signal.listen import ANALYSIS_RATE
+from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LONG_BANDS, LOWEST_PITCH, measure_long_db
+from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 LEVEL_HOP_FRAMES = 128
 LEVEL_HOP_S = LEVEL_HOP_FRAMES / ANALYSIS_RATE
@@ -17,6 +18,27 @@ NEXT_RISE_S = 0.07
 LONGEST_RELEASE_S = 0.7
 # The knee lies this far below the level the note had, heard as its end.
 BELOW_KNEE_DB = 3.0
+
+
+# A fundamental this much softer than its octave is no guide.
+WEAK_DB = 15.0
+
+
+def pitch_levels_db(signal: Mono, pitch: int) -> NDArray[np.float32]:
+    """Level of one pitch every ``LEVEL_HOP_S``, whatever else sounds, (steps,).
+
+    The fundamental tells, for higher partials are shared with other notes of a chord; where it
+    is weak, the octave does.
+
+    Args:
+        signal: mono at ``ANALYSIS_RATE``.
+        pitch: MIDI number.
+    """
+    levels = measure_long_db(signal, 0, max(1, len(signal) // LEVEL_HOP_FRAMES), LEVEL_HOP_FRAMES)
+    fundamental = int(np.clip(BANDS_PER_SEMITONE * (pitch - LOWEST_PITCH) + 1, 0, LONG_BANDS - 1))
+    octave = min(fundamental + 12 * BANDS_PER_SEMITONE, LONG_BANDS - 1)
+    is_weak = levels[:, fundamental].max() < levels[:, octave].max() - WEAK_DB
+    return levels[:, octave if is_weak else fundamental]
 
 
 def note_end(level_db: NDArray[np.float32], start_s: float, limit_s: float, floor_db: float) -> float:

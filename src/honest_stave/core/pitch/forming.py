@@ -1,96 +1,67 @@
-"""Candidates from the pieces of a line, for any readiness to split: vectorised, no signal."""
+"""Candidates from the strikes of a reading, for any limits: vectorised, no signal."""
+
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.confidence import confidence
-from honest_stave.core.pitch.reading import Candidate, FormSettings, OneVoiceReading
+from honest_stave.core.pitch.evidence import confidence
+from honest_stave.core.pitch.pedal import held_by_pedal
+from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, Candidate, FormSettings, NotesReading
+from honest_stave.core.pitch.strikes import Strikes, next_onset, next_same
 
-# Ends of the slider multiply the engine's own price by this much and its inverse.
-SPLIT_RANGE = 16.0
-# Velocity follows amplitude with the square law most synthesisers and samplers use.
-VELOCITY_DB_FACTOR = 40.0
-VELOCITY_AT_REFERENCE = 100.0
-
-
-def price_of_readiness(split_price: float, split: float) -> float:
-    """Least price of a cut that is kept at a readiness ``split`` from 0 to 1."""
-    return float(split_price * SPLIT_RANGE ** (1.0 - 2.0 * split))
-
-
-def velocity_of_level(level_db: NDArray[np.float64], reference_db: float) -> NDArray[np.int64]:
-    """Velocity 1 to 127 of levels in dB."""
-    scaled = VELOCITY_AT_REFERENCE * 10.0 ** ((level_db - reference_db) / VELOCITY_DB_FACTOR)
-    return np.clip(np.round(scaled), 1, 127).astype(np.int64)
+# Ends of the slider move the log-odds of a note that begins where something sounds on by this much.
+SPLIT_LOG_ODDS = 3.0
+# Onsets that peak high and alone are this exact, doubtful ones less; measured on made-up material.
+SURE_TOLERANCE_S, DOUBTFUL_TOLERANCE_S = 0.006, 0.025
+SHORTEST_NOTE_S = 0.03
+# An end that a new note of the pitch cuts is as exact as that note; one that dies away is not.
+CUT_TOLERANCE_S, FREE_TOLERANCE_S = 0.015, 0.045
 
 
-def form_candidates(reading: OneVoiceReading, settings: FormSettings) -> tuple[Candidate, ...]:
+def ends_of(strikes: Strikes, voices: str, counted: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """End (s) of each strike: where its sound ends or, earlier, where a counted one cuts it.
+
+    Args:
+        strikes: all, in order of time.
+        voices: one or many; one voice is cut by whatever begins next.
+        counted: which count; others do not cut.
+    """
+    cut_s = next_onset(strikes, counted) if voices == "one" else next_same(strikes, counted)
+    return np.maximum(np.minimum(strikes.end_s, cut_s), strikes.onset_s + SHORTEST_NOTE_S)
+
+
+def form_candidates(
+    reading: NotesReading, settings: FormSettings, least: float = DEFAULT_LEAST_CONFIDENCE
+) -> tuple[Candidate, ...]:
     """All candidates of ``reading``, doubtful ones included, in order of onset.
 
     Args:
         reading: what the engine heard.
         settings: readiness to split, shortest note.
+        least: candidates this sure cut the ones before them.
     """
-    pieces = reading.pieces
-    if len(pieces) == 0:
-        return ()
-    least = price_of_readiness(reading.split_price, settings.split)
-    start = np.flatnonzero(pieces.price > least)
-    stop = np.append(start[1:], len(pieces))
-    note_of = np.repeat(np.arange(len(start)), stop - start)
-
-    total = np.add.reduceat(pieces.weight_s, start)
-    pitch = _heaviest_semitone(pieces.pitch, pieces.weight_s, note_of, len(start))
-    agrees = np.round(pieces.pitch) == pitch[note_of]
-    agreeing = np.maximum(np.add.reduceat(pieces.weight_s * agrees, start), 1e-9)
-    centre = np.add.reduceat(pieces.pitch * pieces.weight_s * agrees, start) / agreeing
-    strength = np.add.reduceat(pieces.strength * pieces.weight_s, start) / total
-    rival_strength = np.add.reduceat(pieces.rival_strength * pieces.weight_s, start) / total
-    level = np.maximum.reduceat(pieces.level_db, start)
-    onset, end = pieces.onset_s[start], pieces.end_s[stop - 1]
-    end = np.maximum(end, onset + 0.01)
-    heaviest = _heaviest_piece(pieces.weight_s, note_of, len(start))
-    rival = np.clip(np.round(pieces.rival_pitch[heaviest]), 0, 127)
-    sure = confidence(
-        strength=strength,
-        duration_s=end - onset,
-        below_reference_db=reading.reference_db - level,
-        above_floor_db=level - reading.floor_db,
-        rival_ratio=rival_strength / np.maximum(strength, 1e-6),
-        price_ratio=np.minimum(pieces.price[start], 10.0) / reading.split_price,
-        purity=agreeing / total,
+    strikes = reading.strikes
+    if reading.pedal:
+        strikes = replace(strikes, end_s=held_by_pedal(strikes.onset_s, strikes.end_s, reading.pedal))
+    sure = confidence(reading.score + SPLIT_LOG_ODDS * (2 * settings.split - 1) * reading.continuing)
+    end_s = ends_of(strikes, reading.voices, sure >= least)
+    kept = np.flatnonzero(end_s - strikes.onset_s >= settings.shortest_s)
+    centre = 100 * (reading.centre - strikes.pitch) - reading.tuning_cents
+    centre = np.where(np.isnan(centre), 0.0, centre)
+    cut = end_s < strikes.end_s - 0.05
+    columns = zip(
+        (strikes.onset_s[kept] + reading.starts_s).tolist(),
+        (end_s[kept] + reading.starts_s).tolist(),
+        (DOUBTFUL_TOLERANCE_S + (SURE_TOLERANCE_S - DOUBTFUL_TOLERANCE_S) * strikes.onset[kept]).tolist(),
+        np.where(cut, CUT_TOLERANCE_S, FREE_TOLERANCE_S)[kept].tolist(),
+        strikes.pitch[kept].tolist(),
+        centre[kept].tolist(),
+        np.round(strikes.velocity[kept]).astype(int).tolist(),
+        reading.level_db[kept].tolist(),
+        sure[kept].tolist(),
+        reading.rival[kept].tolist(),
+        ((1 - sure) * reading.rival_share)[kept].tolist(),
+        strict=True,
     )
-    share = (1.0 - sure) * np.clip(rival_strength / np.maximum(strength + rival_strength, 1e-6), 0, 1)
-    velocity = velocity_of_level(level, reading.reference_db)
-    kept = np.flatnonzero(end - onset >= settings.shortest_s)
-    return tuple(
-        Candidate(
-            onset_s=float(onset[i]) + reading.starts_s,
-            offset_s=float(end[i]) + reading.starts_s,
-            onset_tolerance_s=float(pieces.onset_tolerance_s[start[i]]),
-            offset_tolerance_s=float(pieces.end_tolerance_s[stop[i] - 1]),
-            pitch=int(np.clip(pitch[i], 0, 127)),
-            centre_cents=float(100 * (centre[i] - pitch[i])),
-            velocity=int(velocity[i]),
-            level_db=float(level[i]),
-            confidence=float(sure[i]),
-            runner_up=int(rival[i]),
-            runner_up_share=float(share[i]),
-        )
-        for i in kept
-    )
-
-
-def _heaviest_semitone(
-    pitch: NDArray[np.float64], weight: NDArray[np.float64], note_of: NDArray[np.int64], notes: int
-) -> NDArray[np.float64]:
-    semitone = np.clip(np.round(pitch), 0, 127).astype(np.int64)
-    votes = np.zeros((notes, 128), np.float32)
-    np.add.at(votes, (note_of, semitone), weight)
-    return np.asarray(votes.argmax(axis=1), np.float64)
-
-
-def _heaviest_piece(weight: NDArray[np.float64], note_of: NDArray[np.int64], notes: int) -> NDArray[np.int64]:
-    order = np.lexsort((weight, note_of))
-    last = np.searchsorted(note_of[order], np.arange(notes), side="right") - 1
-    return order[last]
+    return tuple(Candidate(*row) for row in columns)

@@ -1,14 +1,13 @@
 """The pitch of each voiced frame, from the partials themselves.
 
-The salience says which note it is; instruments with stretched or clanging partials pull it
-away from the fundamental. Here the spectral peaks of the first harmonics are measured
+The engine says which note it is; here the spectral peaks of the first harmonics are measured
 between bins and averaged by amplitude, so that the loudest partial decides.
 """
 
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.salience import HOP_FRAMES
+from honest_stave.core.pitch.bands import HOP_SAMPLES
 from honest_stave.core.signal.convert import hz_to_pitch, pitch_to_hz
 from honest_stave.core.signal.frames import magnitudes, slice_padded
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
@@ -51,11 +50,11 @@ def refine_pitch(signal: Mono, pitch: NDArray[np.float32]) -> NDArray[np.float32
         taper = np.hanning(window).astype(np.float32)
         for first in range(0, len(frames), BLOCK_FRAMES):
             block = frames[first : first + BLOCK_FRAMES]
-            begin = int(block[0]) * HOP_FRAMES - window // 2
-            piece = slice_padded(signal, begin, int(block[-1]) * HOP_FRAMES + window // 2)
+            begin = int(block[0]) * HOP_SAMPLES - window // 2
+            piece = slice_padded(signal, begin, int(block[-1]) * HOP_SAMPLES + window // 2)
             view = np.lib.stride_tricks.sliding_window_view(piece, window)
             # Twice the window: the parabola through three bins is then within a cent.
-            spectrum = magnitudes(view[(block - block[0]) * HOP_FRAMES] * taper, 2 * window)
+            spectrum = magnitudes(view[(block - block[0]) * HOP_SAMPLES] * taper, 2 * window)
             spectrum = np.log(spectrum + 1e-12)
             bin_hz = ANALYSIS_RATE / (2 * window)
             f0 = pitch_to_hz(pitch[block].astype(np.float64))

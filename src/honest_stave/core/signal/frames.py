@@ -27,11 +27,7 @@ def windows(signal: Mono, first: int, count: int, *, hop: int, length: int) -> N
 
 def magnitudes(frames: NDArray[np.float32], size: int | None = None) -> NDArray[np.float32]:
     """Magnitude spectra (rows, bins) of windows, padded to ``size``, in single precision."""
-    # Imported here: the web server names settings and units of this package, only workers transform.
-    from scipy import fft
-
-    spectrum: NDArray[np.complex64] = fft.rfft(np.asarray(frames, np.float32), size, axis=-1)
-    return np.abs(spectrum)
+    return np.abs(np.fft.rfft(np.asarray(frames, np.float32), size, axis=-1))
 
 
 def levels_of_frames(signal: Mono, *, hop: int, length: int) -> NDArray[np.float32]:

@@ -59,12 +59,16 @@ def _resampled(samples: NDArray[np.float32], first: int, last: int, rate: int, c
 
     heard, weights = heard_channels(samples, channels)
     stream = soxr.ResampleStream(rate, ANALYSIS_RATE, 1, dtype="float32") if rate != ANALYSIS_RATE else None
-    blocks: list[Mono] = []
+    # Room for all of it at once: joining blocks would need it twice.
+    mono = np.empty(int((last - first) * ANALYSIS_RATE / rate) + ANALYSIS_RATE, np.float32)
+    filled = 0
     for start in range(first, last, BLOCK_SAMPLES):
         stop = min(last, start + BLOCK_SAMPLES)
         block = samples[start:stop][:, heard] @ np.array(weights, np.float32)
-        blocks.append(stream.resample_chunk(block, last=stop == last) if stream else block)
-    return np.concatenate(blocks)
+        piece = stream.resample_chunk(block, last=stop == last) if stream else block
+        mono[filled : filled + len(piece)] = piece
+        filled += len(piece)
+    return mono[:filled]
 
 
 def _filtered(mono: Mono, cut_hz: float, kind: str) -> Mono:

@@ -1,0 +1,1 @@
+"""What notes mean together: which are struck together, key and scale."""

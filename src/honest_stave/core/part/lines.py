@@ -1,0 +1,125 @@
+"""Lines in a texture: top, bass and inner notes, and the two hands of a pianist.
+
+What the producer has put into a line stays there; the rest follows by height and by least
+movement.
+"""
+
+from collections.abc import Sequence
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.harmony.together import struck_together
+from honest_stave.core.part.notes import Note
+
+Line = Literal["top", "inner", "bass", "left hand", "right hand"]
+VOICES: tuple[Line, ...] = ("top", "inner", "bass")
+HANDS: tuple[Line, ...] = ("left hand", "right hand")
+# A note that sounds this long into another's beginning is heard with it.
+HEARD_WITH_S = 0.06
+# A line would rather rest than leap further than this from what it played a moment ago.
+FARTHEST_LEAP = 16
+FORGOTTEN_S = 2.5
+# What a hand spans without leaping.
+HAND_SPAN = 14
+SPLITS = np.arange(36, 85)
+# Prices of moving the place between the hands, of a span too wide, of the middle of the keyboard left.
+MOVE_PRICE, SPAN_PRICE, MIDDLE_PRICE = 0.25, 1.0, 0.03
+
+
+def lines_of(notes: Sequence[Note], by: Literal["voices", "hands"]) -> list[Line]:
+    """The line of each note.
+
+    Args:
+        notes: in order of onset; those with a line set by hand keep it.
+        by: top, inner and bass, or left and right hand.
+    """
+    if not notes:
+        return []
+    found = _voices(notes) if by == "voices" else _hands(notes)
+    known = VOICES if by == "voices" else HANDS
+    return [n.line if n.line in known else line for n, line in zip(notes, found, strict=True)]
+
+
+def _columns(notes: Sequence[Note]) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64]]:
+    return (
+        np.array([n.onset_s for n in notes]),
+        np.array([n.offset_s for n in notes]),
+        np.array([n.pitch for n in notes]),
+    )
+
+
+def _voices(notes: Sequence[Note]) -> list[Line]:
+    onset, offset, pitch = _columns(notes)
+    top = _outer(notes, onset, offset, pitch, "top")
+    bass = _outer(notes, onset, offset, -pitch, "bass")
+    return ["top" if t else "bass" if b else "inner" for t, b in zip(top, bass, strict=True)]
+
+
+def _outer(
+    notes: Sequence[Note],
+    onset: NDArray[np.float64],
+    offset: NDArray[np.float64],
+    height: NDArray[np.int64],
+    line: Line,
+) -> list[bool]:
+    """Whether each note is the highest of what begins with it and sounds on, and within reach of the line."""
+    stroke = struck_together(onset)
+    ends = onset + np.maximum(offset - onset, HEARD_WITH_S)
+    taken = np.zeros(len(notes), bool)
+    last_height: int | None = None
+    last_end, last_index = -np.inf, -1
+    for number in range(int(stroke[-1]) + 1):
+        members = np.flatnonzero(stroke == number).tolist()
+        by_hand = [i for i in members if notes[i].line == line]
+        free = [i for i in members if notes[i].line in ("", line)]
+        if not free:
+            continue
+        best = by_hand[0] if by_hand else max(free, key=lambda i: (height[i], offset[i] - onset[i]))
+        moment = onset[members[0]]
+        if not by_hand:
+            held = last_index >= 0 and ends[last_index] > moment + HEARD_WITH_S
+            if held and last_height is not None and height[best] < last_height:
+                continue
+            near = moment - last_end < FORGOTTEN_S
+            if last_height is not None and near and last_height - height[best] > FARTHEST_LEAP:
+                continue
+        taken[best] = True
+        last_height, last_end, last_index = int(height[best]), float(ends[best]), best
+    return taken.tolist()
+
+
+def _hands(notes: Sequence[Note]) -> list[Line]:
+    onset, _, pitch = _columns(notes)
+    stroke = struck_together(onset)
+    count = int(stroke[-1]) + 1
+    price = np.zeros((count, len(SPLITS)))
+    for number in range(count):
+        members = np.flatnonzero(stroke == number)
+        chord = pitch[members]
+        for place, split in enumerate(SPLITS):
+            left, right = chord[chord < split], chord[chord >= split]
+            wide = sum(max(0, int(np.ptp(hand)) - HAND_SPAN) for hand in (left, right) if len(hand))
+            price[number, place] = SPAN_PRICE * wide + MIDDLE_PRICE * abs(int(split) - 60)
+        for i in members.tolist():
+            if notes[i].line == "left hand":
+                price[number, pitch[i] >= SPLITS] += 50.0
+            elif notes[i].line == "right hand":
+                price[number, pitch[i] < SPLITS] += 50.0
+    split_of = SPLITS[_cheapest_path(price)]
+    return ["left hand" if p < split_of[s] else "right hand" for p, s in zip(pitch, stroke, strict=True)]
+
+
+def _cheapest_path(price: NDArray[np.float64]) -> NDArray[np.int64]:
+    moves = MOVE_PRICE * np.abs(np.arange(price.shape[1])[:, None] - np.arange(price.shape[1]))
+    total, origin = price[0].copy(), np.zeros(price.shape, np.int64)
+    for number in range(1, len(price)):
+        reached = total[None] + moves
+        origin[number] = reached.argmin(axis=1)
+        total = reached.min(axis=1) + price[number]
+    path = np.zeros(len(price), np.int64)
+    path[-1] = total.argmin()
+    for number in range(len(price) - 1, 0, -1):
+        path[number - 1] = origin[number, path[number]]
+    return path

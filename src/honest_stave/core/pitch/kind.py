@@ -1,0 +1,113 @@
+"""Which reading suits a take: one voice, many voices, drums, or a mix of drums and pitches.
+
+A few stretches are listened to; six measures of them are weighed by a softmax that was fitted
+with the network (see training/README.md).
+"""
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.networks.opening import constants_of
+from honest_stave.core.pitch.activity import FRAMES_PER_CELL, Activity
+from honest_stave.core.pitch.bands import HOP_SAMPLES, Bands
+from honest_stave.core.pitch.hearing import hear, measure_all
+from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
+
+KindName = Literal["one", "many", "drums", "mix"]
+KINDS: tuple[KindName, ...] = ("one", "many", "drums", "mix")
+# So many stretches of this length are listened to, spread over the take.
+STRETCHES, STRETCH_S = 5, 8.0
+SOUNDING, BEGINNING = 0.5, 0.4
+# A drum's stroke lifts this many short bands by this much within four frames (46 ms).
+RISE_FRAMES, RISE_DB, WIDE_SHARE = 4, 9.0, 0.3
+# Bands that far below the loudest do not count: noise would.
+DEPTH_DB = 60.0
+
+
+@dataclass(frozen=True)
+class Kind:
+    """What a take seems to hold.
+
+    Args:
+        name: the likeliest kind.
+        confidence: its share.
+        shares: of all ``KINDS``, in their order.
+        overlapping: share of the sounding time in which two pitches or more sound.
+        strokes_a_second: strokes without a pitch.
+    """
+
+    name: KindName
+    confidence: float
+    shares: tuple[float, ...]
+    overlapping: float
+    strokes_a_second: float
+
+
+def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
+    """Listens to stretches of a take and says what it seems to hold.
+
+    Args:
+        samples: (frames, channels), full scale 1; one frame or more.
+        rate: sampling rate in Hz.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    heard = []
+    for from_s, to_s in stretches(len(samples) / rate):
+        signal, _ = prepare(samples, rate, ListenSettings(from_s=from_s, to_s=to_s))
+        bands = measure_all(signal)
+        heard.append((bands, hear(bands)))
+    measured = np.mean([measures(bands, activity) for bands, activity in heard], axis=0)
+    return kind_of(measured, constants_of("notes")["kind"])
+
+
+def stretches(duration_s: float) -> list[tuple[float, float]]:
+    """What is listened to, as moments (s) from and to."""
+    if duration_s <= STRETCHES * STRETCH_S:
+        return [(0.0, duration_s)]
+    starts = np.linspace(0.02 * duration_s, duration_s - STRETCH_S, STRETCHES)
+    return [(float(s), float(s) + STRETCH_S) for s in starts]
+
+
+def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
+    """Inputs of the judgement, (6,): overlapping, pitches at once, voiced, width of attacks, strokes without
+    pitch as a share and a second.
+    """
+    pitches = (activity.sounding > SOUNDING).sum(axis=1)
+    voiced = pitches > 0
+    overlapping = np.count_nonzero(pitches > 1) / max(int(voiced.sum()), 1)
+    at_once = float(pitches[voiced].mean()) if voiced.any() else 0.0
+    levels = bands.short_db.astype(np.float32)
+    levels = np.maximum(levels, levels.max() - DEPTH_DB)
+    rise = levels[RISE_FRAMES:] - levels[:-RISE_FRAMES]
+    wide = (rise > RISE_DB).mean(axis=1) if len(rise) else np.zeros(1)
+    widest = float(np.sort(wide)[-max(1, len(wide) // 50) :].mean())
+    strokes = np.flatnonzero((wide[1:-1] >= wide[:-2]) & (wide[1:-1] > wide[2:]) & (wide[1:-1] > WIDE_SHARE))
+    cells = (strokes + 1 + RISE_FRAMES) // FRAMES_PER_CELL
+    near = np.clip(cells[:, None] + np.arange(-3, 3), 0, len(activity.onset) - 1)
+    explained = activity.onset.max(axis=1)[near].max(axis=1, initial=0.0)
+    unexplained = int(np.count_nonzero(explained < BEGINNING))
+    duration_s = max(len(levels) * HOP_SAMPLES / ANALYSIS_RATE, 1e-3)
+    return np.array(
+        [
+            overlapping,
+            min(at_once, 5.0),
+            float(voiced.mean()) if len(voiced) else 0.0,
+            widest,
+            unexplained / max(len(strokes), 1),
+            min(unexplained / duration_s, 6.0),
+        ]
+    )
+
+
+def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
+    """The judgement of measures, by weights (kinds, measures) and intercepts (kinds,)."""
+    logits = np.array(constants["weights"]) @ measured + np.array(constants["intercepts"])
+    shares = np.exp(logits - logits.max())
+    shares /= shares.sum()
+    best = int(shares.argmax())
+    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), float(measured[0]), float(measured[5]))

@@ -1,0 +1,137 @@
+"""The engine for notes, of one voice or many: bands, network, strikes, evidence, pitch line.
+
+Candidates are formed from the strikes afterwards (``forming``), so that the limits can be
+moved without reading again.
+"""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.errors import Progress, no_progress
+from honest_stave.core.networks.opening import constants_of
+from honest_stave.core.pitch.best_line import best_line
+from honest_stave.core.pitch.character import judge_character
+from honest_stave.core.pitch.drum_strokes import drum_strokes
+from honest_stave.core.pitch.dying import dying_share
+from honest_stave.core.pitch.evidence import confidence, continuing, rises, rivals, weigh
+from honest_stave.core.pitch.follow import near_line, outer_line
+from honest_stave.core.pitch.forming import ends_of
+from honest_stave.core.pitch.hearing import hear, measure_all
+from honest_stave.core.pitch.loudness import velocities
+from honest_stave.core.pitch.note_ends import choose_ends
+from honest_stave.core.pitch.passages import passage_of
+from honest_stave.core.pitch.pedal import find_pedal
+from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
+from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, NotesReading, ReadSettings
+from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
+from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
+from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
+
+# Strikes with lower log-odds never become part of a line of one voice.
+LEAST_FOR_LINE = -3.0
+# A tuning this near to the one read in is not worth another reading.
+SAME_TUNING_CENTS = 8.0
+
+
+def read(
+    samples: NDArray[np.float32],
+    rate: int,
+    settings: ReadSettings,
+    progress: Progress = no_progress,
+) -> NotesReading:
+    """Reads the notes of a take.
+
+    Args:
+        samples: (frames, channels), full scale 1.
+        rate: sampling rate in Hz.
+        settings: voices, range, tuning, character, what is listened to.
+        progress: told the share done, 0 to 1; may raise ``Stopped``.
+
+    Returns:
+        The reading; ``form_candidates`` makes notes of it.
+
+    Raises:
+        BadInput: the stretch to read is empty, or the network is missing or damaged.
+    """
+    signal, starts_s = prepare(samples, rate, settings.listen)
+    progress(0.03)
+    measured_cents, agreement = measure_tuning(signal)
+    tuning_cents = measured_cents if settings.tuning_cents is None else settings.tuning_cents
+    reading = _read_tuned(signal, starts_s, tuning_cents, agreement, settings, progress)
+    if settings.tuning_cents is None and settings.voices == "one" and agreement < LEAST_AGREEMENT:
+        # A wide vibrato hides the tuning from a spectrum: it is measured on the line that was followed.
+        cents, line_agreement = tuning_of_line(reading.line.pitch, HOP_S)
+        if line_agreement >= LEAST_AGREEMENT and abs(cents) > SAME_TUNING_CENTS:
+            reading = _read_tuned(signal, starts_s, cents, line_agreement, settings, progress)
+    return reading
+
+
+def _read_tuned(
+    signal: Mono, starts_s: float, tuning_cents: float, agreement: float, settings: ReadSettings, progress: Progress
+) -> NotesReading:
+    bands = measure_all(signal, tuning_cents, lambda share: progress(0.05 + 0.3 * share))
+    activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
+    strikes = find_strikes(activity)
+    inside = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
+    if settings.without_drums:
+        inside &= ~drum_strokes(strikes, bands.short_db)
+    if settings.follow == "line":
+        drawn = tuple((a - starts_s, b - starts_s, pitch) for a, b, pitch in settings.drawn)
+        inside &= near_line(strikes, drawn)
+    strikes = strikes.chosen(inside)
+    constants = constants_of("notes")
+    passage, risen = passage_of(strikes.cell, activity), rises(strikes, bands)
+    score = weigh(strikes, passage, activity, risen, np.zeros(len(strikes)), constants["many"])
+    if settings.follow in ("lowest", "highest"):
+        counted = score >= 0
+        ends = ends_of(strikes, "many", counted)
+        kept = outer_line(strikes, ends, counted, highest=settings.follow == "highest")
+        strikes, score, passage = strikes.chosen(kept), score[kept], passage[kept]
+        risen = [rise[kept] for rise in risen]
+    if settings.voices == "one":
+        on_line = on_best_line(strikes, score).astype(np.float64)
+        score = weigh(strikes, passage, activity, risen, on_line, constants["one"])
+    sounded = ends_of(strikes, settings.voices, score >= 0)[score >= 0]
+    dying = dying_share(strikes.chosen(score >= 0), sounded, bands.long_db)
+    chosen_s = choose_ends(
+        strikes, score, passage, activity, bands, settings.voices, constants[settings.voices]["ends"]
+    )
+    strikes = replace(strikes, end_s=np.minimum(chosen_s, len(signal) / ANALYSIS_RATE))
+    sure = confidence(score)
+    counted = sure >= DEFAULT_LEAST_CONFIDENCE
+    strikes = replace(strikes, velocity=velocities(strikes, bands, counted, constants["velocity"]))
+    end_s = ends_of(strikes, settings.voices, counted)
+    line = follow_notes(signal, strikes.chosen(counted), end_s[counted], sure[counted], tuning_cents)
+    progress(0.97)
+    character, character_confidence = judge_character(line.level_db, HOP_S)
+    if settings.character is not None:
+        character, character_confidence = settings.character, 1.0
+    rival, rival_share = rivals(strikes, activity)
+    return NotesReading(
+        voices=settings.voices,
+        strikes=strikes,
+        score=score,
+        continuing=continuing(strikes, activity),
+        centre=centres(line, strikes, end_s),
+        level_db=loudest_db(strikes, bands.long_db),
+        rival=rival,
+        rival_share=rival_share,
+        line=line,
+        starts_s=starts_s,
+        tuning_cents=tuning_cents,
+        tuning_agreement=agreement,
+        character=character,
+        character_confidence=character_confidence,
+        dying_share=dying,
+        pedal=find_pedal(strikes.onset_s[counted], end_s[counted]) if settings.pedal else (),
+    )
+
+
+def on_best_line(strikes: Strikes, score: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which strikes are on the best line of one voice, by their log-odds."""
+    likely = np.flatnonzero(score > LEAST_FOR_LINE)
+    on_line = np.zeros(len(strikes), bool)
+    on_line[likely[best_line(strikes.chosen(likely), score[likely])]] = True
+    return on_line
