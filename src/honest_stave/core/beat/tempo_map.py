@@ -127,6 +127,17 @@ class TempoMap:
         into = max(0.0, beat - self.bar_start(bar))
         return BarPosition(bar + self.first_bar_number, 1.0 + into / self.meter_at(beat).felt_beat_quarters)
 
+    def felt_beats_between(self, from_s: float, to_s: float) -> list[float]:
+        """Moments (s) of the felt beats of the bars between two moments."""
+        first, last = float(self.beats_at(from_s)), float(self.beats_at(to_s))
+        moments: list[float] = []
+        for bar in range(self.bar_index(first), self.bar_index(last) + 1):
+            start, stop = self.bar_start(bar), self.bar_start(bar + 1)
+            felt = self.meter_at(start).felt_beat_quarters
+            places = start + felt * np.arange(int(np.ceil((stop - start) / felt - 1e-9)), dtype=np.float64)
+            moments += self.seconds_at(places[(places >= first) & (places <= last)]).tolist()
+        return moments
+
     def with_bpm(self, bpm: float) -> "TempoMap":
         """A steady map at ``bpm`` quarter notes a minute, bar 1 where it was."""
         anchor = Knot(0.0, float(self.seconds_at(0.0)), True)

@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, BinaryIO
 
-import av
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
@@ -119,6 +118,9 @@ def _sndfile_blocks(sound: Any) -> Iterator[NDArray[np.float32]]:
 
 
 def _open_with_ffmpeg(file: BinaryIO, kind: str) -> tuple[AudioInfo, Iterator[NDArray[np.float32]]]:
+    # Imported here: a tenth of a second that WAV and FLAC need not wait.
+    import av
+
     unreadable = BadInput("This file holds no sound we can read.", "It may have been cut off. " + HINT)
     try:
         container = av.open(file, mode="r")
@@ -133,6 +135,8 @@ def _open_with_ffmpeg(file: BinaryIO, kind: str) -> tuple[AudioInfo, Iterator[ND
 
 
 def _ffmpeg_blocks(container: Any, stream: Any, channels: int, unreadable: BadInput) -> Iterator[NDArray[np.float32]]:
+    import av
+
     resampler = av.AudioResampler(format="flt", rate=stream.rate)
     got = 0
     waiting: list[NDArray[np.float32]] = []

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from honest_stave.core.formats.midi_read import MidiFile, TickClock, Track
 
 DEFAULT_BEND_SEMITONES = 2.0
+SUSTAIN, PEDAL_DOWN = 64, 64
 
 
 @dataclass(frozen=True)
@@ -41,18 +42,25 @@ class _Channel:
     rpn: tuple[int, int] = (127, 127)
     curve: list[tuple[int, float]] = field(default_factory=list)
     open: dict[int, list[tuple[int, int, int]]] = field(default_factory=dict)
+    sustained: bool = False
+    held: set[int] = field(default_factory=set)
 
     def cents(self) -> float:
         return (self.bend - 8192) / 8192 * self.semitones * 100
 
 
-def notes_of_file(file: MidiFile) -> tuple[list[FileNote], list[str]]:
-    """All notes in order of onset, and what had to be mended, in words."""
+def notes_of_file(file: MidiFile, *, pedal: bool = False) -> tuple[list[FileNote], list[str]]:
+    """All notes in order of onset, and what had to be mended, in words.
+
+    Args:
+        file: as read.
+        pedal: notes end where the sustain pedal lets them; else where their keys are let go.
+    """
     clock = TickClock(file)
     notes: list[FileNote] = []
     stuck = overlapped = stray = 0
     for index, track in enumerate(file.tracks):
-        found, counts = _notes_of_track(index, track, clock)
+        found, counts = _notes_of_track(index, track, clock, pedal)
         notes += found
         stuck, overlapped, stray = stuck + counts[0], overlapped + counts[1], stray + counts[2]
     remarks = []
@@ -65,7 +73,9 @@ def notes_of_file(file: MidiFile) -> tuple[list[FileNote], list[str]]:
     return sorted(notes, key=lambda n: (n.onset_tick, n.pitch, n.track)), remarks
 
 
-def _notes_of_track(index: int, track: Track, clock: TickClock) -> tuple[list[FileNote], tuple[int, int, int]]:
+def _notes_of_track(
+    index: int, track: Track, clock: TickClock, pedal: bool
+) -> tuple[list[FileNote], tuple[int, int, int]]:
     channels = [_Channel() for _ in range(16)]
     notes: list[FileNote] = []
     stuck = overlapped = stray = 0
@@ -73,6 +83,7 @@ def _notes_of_track(index: int, track: Track, clock: TickClock) -> tuple[list[Fi
     def close(channel: int, pitch: int, tick: int) -> None:
         state = channels[channel]
         start, velocity, program = state.open[pitch].pop(0)
+        state.held.discard(pitch)
         # Bends at the very tick of the onset are in force when the note begins.
         first = bisect_right(state.curve, start, key=lambda point: point[0])
         last = bisect_left(state.curve, tick, key=lambda point: point[0])
@@ -100,11 +111,13 @@ def _notes_of_track(index: int, track: Track, clock: TickClock) -> tuple[list[Fi
         sounding = state.open.setdefault(message.first, []) if message.kind in (0x80, 0x90) else []
         if message.kind == 0x90 and message.second > 0:
             if sounding:
-                overlapped += 1
+                overlapped += message.first not in state.held
                 close(message.channel, message.first, message.tick)
             state.open[message.first].append((message.tick, message.second, state.program))
         elif message.kind in (0x80, 0x90):
-            if sounding:
+            if sounding and pedal and state.sustained:
+                state.held.add(message.first)
+            elif sounding:
                 close(message.channel, message.first, message.tick)
             else:
                 stray += 1
@@ -115,6 +128,10 @@ def _notes_of_track(index: int, track: Track, clock: TickClock) -> tuple[list[Fi
             state.curve.append((message.tick, state.cents()))
         elif message.kind == 0xB0:
             _control(state, message.first, message.second, message.tick)
+            if message.first == SUSTAIN:
+                state.sustained = message.second >= PEDAL_DOWN
+                for pitch in [] if state.sustained else sorted(state.held):
+                    close(message.channel, pitch, message.tick)
     for channel, state in enumerate(channels):
         for pitch, waiting in state.open.items():
             for _ in range(len(waiting)):

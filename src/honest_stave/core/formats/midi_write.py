@@ -22,16 +22,18 @@ TICKS_A_QUARTER = 960
 ALTERNATING_QUARTERS = 128
 LEAST_BEND_SEMITONES, MOST_BEND_SEMITONES = 1, 24
 PERCUSSION_CHANNEL = 9
+SUSTAIN = 64
 
 
 @dataclass(frozen=True)
 class WrittenPart:
-    """One part of the file: name, program (0 to 127, None for none), events, drums or not."""
+    """One part of the file: name, program (0 to 127, None for none), events, drums or not, spans of the pedal (s)."""
 
     name: str
     program: int | None
     notes: tuple[Sounding, ...]
     percussion: bool = False
+    pedal: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -227,12 +229,18 @@ def _write_part(events: _Events, part: WrittenPart, channels: list[int], grid: F
         if has_bends:
             for control, value in ((101, 0), (100, 0), (6, semitones), (38, 0), (101, 127), (100, 127)):
                 events.add(0, 3, mido.Message("control_change", channel=channel, control=control, value=value))
+        for down_s, up_s in part.pedal:
+            # Down after the keys let go at that moment, which it must not catch.
+            for moment_s, order, value in ((down_s, 5, 127), (up_s, 4, 0)):
+                pedal = mido.Message("control_change", channel=channel, control=SUSTAIN, value=value)
+                events.add(grid.tick(moment_s), order, pedal)
     until = dict.fromkeys(channels, -1.0)
     for note in sorted(part.notes, key=lambda n: (n.onset_s, n.pitch)):
         channel = min(channels, key=lambda c: (until[c] > note.onset_s + 1e-9, until[c]))
         until[channel] = max(until[channel], note.offset_s)
         start = grid.tick(note.onset_s)
-        stop = max(grid.tick(note.offset_s), start + 1)
+        let_go_s = note.offset_s if note.key_off_s is None else note.key_off_s
+        stop = max(grid.tick(let_go_s), start + 1)
         if has_bends:
             for moment_s, cents in note.bends or ((note.onset_s, 0.0),):
                 value = round(np.clip(cents / (100 * semitones), -1, 1) * 8191)

@@ -1,4 +1,6 @@
-"""Eight instruments made from partials. Their samples loop without a seam by construction:
+"""The built-in instruments: eight made from partials, and a drum kit.
+
+Samples of sustained sounds loop without a seam by construction:
 
 every partial makes a whole number of cycles in the loop, and the sample says at which
 frequency it sounds exactly.
@@ -13,6 +15,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import NotFound
 from honest_stave.core.signal.convert import pitch_to_hz
+from honest_stave.core.sound.drum_kit import drum_sounds
 
 RATE = 44100
 LOOP_FRAMES = 11025
@@ -176,19 +179,25 @@ _KINDS: dict[str, tuple[str, int, float, float, Callable[[float], Sample]]] = {
     "pad": ("Pad", 89, 0.080, 0.40, _pad),
     "click": ("Click", 115, 0.0005, 0.02, _click),
 }
+# The kit has a sound of its own on every drum note; a key between them plays the nearest.
+DRUM_KIT = "drums"
+DRUM_KIT_NAME = "Drum kit"
 
-INSTRUMENT_IDS = tuple(_KINDS)
+INSTRUMENT_IDS = (*_KINDS, DRUM_KIT)
 
 
-@lru_cache(maxsize=len(_KINDS))
+@lru_cache(maxsize=len(INSTRUMENT_IDS))
 def instrument(instrument_id: str) -> Instrument:
     """The built-in instrument of an id.
 
     Raises:
         NotFound: there is none of that id.
     """
+    if instrument_id == DRUM_KIT:
+        drums = tuple(Sample(data, float(pitch_to_hz(note)), 0, 0) for note, data in sorted(drum_sounds().items()))
+        return Instrument(DRUM_KIT, DRUM_KIT_NAME, 0, 0.0005, 0.5, drums)
     if instrument_id not in _KINDS:
-        raise NotFound(f"There is no instrument {instrument_id!r}.", f"Choose one of {', '.join(_KINDS)}.")
+        raise NotFound(f"There is no instrument {instrument_id!r}.", f"Choose one of {', '.join(INSTRUMENT_IDS)}.")
     name, program, attack_s, release_s, make = _KINDS[instrument_id]
     samples = tuple(make(float(pitch_to_hz(p))) for p in ROOT_PITCHES)
     return Instrument(instrument_id, name, program, attack_s, release_s, samples)
@@ -196,4 +205,4 @@ def instrument(instrument_id: str) -> Instrument:
 
 def instrument_names() -> dict[str, tuple[str, int]]:
     """Name and General MIDI program of every instrument, by id, without making their samples."""
-    return {key: (kind[0], kind[1]) for key, kind in _KINDS.items()}
+    return {**{key: (kind[0], kind[1]) for key, kind in _KINDS.items()}, DRUM_KIT: (DRUM_KIT_NAME, 0)}

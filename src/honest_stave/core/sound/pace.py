@@ -29,7 +29,7 @@ def stretched_piece(
         pace: 1 for as recorded, 0.5 for half as fast.
     """
     first, last = round(from_s * rate), round(to_s * rate)
-    if pace >= 0.999:
+    if abs(pace - 1) <= 0.001:
         return _padded(samples, first, last)
     from python_stretch import Signalsmith
 

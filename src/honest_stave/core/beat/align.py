@@ -1,0 +1,240 @@
+"""A score laid on a recording: for every written onset the moment at which it is played.
+
+The pitches that the network hears are compared with those that the score has sounding, by
+dynamic time warping (Sakoe and Chiba 1978) that may begin and end anywhere in the
+recording; each written onset is then moved to where its own pitches are heard to begin.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.errors import BadInput, Progress, no_progress
+from honest_stave.core.formats.midi_notes import notes_of_file
+from honest_stave.core.formats.midi_read import read_midi
+from honest_stave.core.pitch.activity import LOWEST_PITCH, PITCHES, Activity, time_of_cell
+from honest_stave.core.pitch.hearing import hear, measure_all
+from honest_stave.core.pitch.tuning import measure_tuning
+from honest_stave.core.signal.listen import ListenSettings, prepare
+
+Values = NDArray[np.float64]
+PERCUSSION_CHANNEL = 9
+
+# The score is laid out with so many cells as the recording has, within these bounds a quarter note.
+FEWEST_CELLS, MOST_CELLS = 4, 40
+# What an onset that is heard where one is written counts beside the likeness of what sounds.
+ONSET_WEIGHT = 1.5
+# A cell of the recording in which the score stands still, or of the score that is passed over, costs this.
+STANDING_COST = 0.08
+# An onset is looked for this far to either side of where the warping puts it; farther off it costs more.
+REACH_CELLS, AWAY_CELLS, AWAY_COST = 10, 5.0, 0.05
+# Onsets heard less than this, as a share of the pitches that should begin, say nothing of the moment.
+LEAST_HEARD = 0.15
+SHORTEST_STEP_S = 0.005
+# A passage fits where onsets are heard this clearly in the mean; it is judged over so long.
+FITS_FROM, JUDGED_S = 0.3, 3.0
+
+
+@dataclass(frozen=True)
+class Written:
+    """A note of a score: position and length in quarter notes, MIDI pitch."""
+
+    onset_beats: float
+    duration_beats: float
+    pitch: int
+
+
+@dataclass(frozen=True)
+class Alignment:
+    """Written onsets with their moments, (onsets,).
+
+    Args:
+        beat: quarter notes from the score's start, rising.
+        time_s: where each is played, rising.
+        confidence: how clearly its pitches are heard to begin there, 0 to 1.
+        likeness: how much of what sounds around it is what is written, 0 to 1.
+        stops_fitting: index of the first onset from which on the score does not fit, -1 where it does.
+    """
+
+    beat: Values
+    time_s: Values
+    confidence: Values
+    likeness: Values
+    stops_fitting: int
+
+
+def written_notes(data: bytes) -> list[Written]:
+    """Notes of a score, from the bytes of a MIDI file; drums are left out.
+
+    Raises:
+        BadInput: it is no MIDI file, or it holds no notes.
+    """
+    file = read_midi(data)
+    notes, _ = notes_of_file(file)
+    quarter = file.ticks_a_quarter
+    return [
+        Written(n.onset_tick / quarter, (n.offset_tick - n.onset_tick) / quarter, n.pitch)
+        for n in notes
+        if n.channel != PERCUSSION_CHANNEL
+    ]
+
+
+def align(
+    score: Sequence[Written], samples: NDArray[np.float32], rate: int, progress: Progress = no_progress
+) -> Alignment:
+    """Lays a score on a recording of it.
+
+    Args:
+        score: its notes.
+        samples: (frames, channels), full scale 1.
+        rate: Hz.
+        progress: told the share done; may raise ``Stopped``.
+
+    Raises:
+        BadInput: the score has no notes in the range of a piano, or nothing sounds in the recording.
+    """
+    inside = [n for n in score if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
+    if len({n.onset_beats for n in inside}) < 2:
+        raise BadInput("This score has too few notes.", "Give a MIDI file with the notes of the piece.")
+    signal, starts_s = prepare(samples, rate, ListenSettings())
+    tuning_cents, _ = measure_tuning(signal)
+    bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
+    activity = hear(bands, lambda share: progress(0.4 + 0.5 * share))
+    if not (activity.sounding > 0.5).any():
+        raise BadInput("No pitch sounds in this recording.", "Give the recording of the score.")
+    found = lay_on(inside, activity)
+    progress(1.0)
+    return Alignment(found.beat, found.time_s + starts_s, found.confidence, found.likeness, found.stops_fitting)
+
+
+def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:
+    """The alignment, from what the network heard."""
+    beats = np.array(sorted({n.onset_beats for n in score}))
+    last = max(n.onset_beats + n.duration_beats for n in score)
+    heard = np.flatnonzero(activity.sounding.max(axis=1) > 0.3)
+    cells = max(int(heard[-1] - heard[0]), 2)
+    a_beat = float(np.clip(cells / max(last - beats[0], 1e-3), FEWEST_CELLS, MOST_CELLS))
+    sounding, onset = _rolls(score, beats[0], last, a_beat)
+    alike, agreeing = _likeness(sounding, onset, activity)
+    path = _warp(1.0 - agreeing)
+    place = np.array([_cell_on(path, (b - beats[0]) * a_beat) for b in beats])
+    time_s, confidence = _on_attacks(score, beats, place, activity)
+    rows = np.clip(np.round((beats - beats[0]) * a_beat).astype(int), 0, len(alike) - 1)
+    likeness = alike[rows, np.clip(np.round(place).astype(int), 0, alike.shape[1] - 1)]
+    return Alignment(beats, time_s, confidence, likeness, _stops_fitting(time_s, confidence))
+
+
+def _rolls(score: Sequence[Written], first: float, last: float, a_beat: float) -> tuple[Values, Values]:
+    """What sounds and what begins in each cell of the score, (cells, pitches)."""
+    cells = int(np.ceil((last - first) * a_beat)) + 1
+    sounding, onset = np.zeros((cells, PITCHES)), np.zeros((cells, PITCHES))
+    for note in score:
+        begin = (note.onset_beats - first) * a_beat
+        end = begin + max(note.duration_beats * a_beat, 1.0)
+        row = note.pitch - LOWEST_PITCH
+        sounding[int(begin) : max(int(np.ceil(end)), int(begin) + 1), row] = 1
+        near = np.arange(max(int(begin) - 1, 0), min(int(begin) + 3, cells))
+        onset[near, row] = np.maximum(onset[near, row], np.clip(1 - 0.5 * np.abs(near - begin), 0, 1))
+    return sounding, onset
+
+
+def _likeness(sounding: Values, onset: Values, activity: Activity) -> tuple[Values, Values]:
+    """How alike what sounds is, 0 to 1, and how well that and what begins agree, (score cells, cells)."""
+    heard, begun = activity.sounding.astype(np.float64), activity.onset.astype(np.float64)
+    size = np.sqrt((sounding**2).sum(axis=1)[:, None] * (heard**2).sum(axis=1)[None])
+    alike = sounding @ heard.T / np.maximum(size, 1e-3)
+    begins = onset @ begun.T / np.maximum(onset.sum(axis=1), 1.0)[:, None]
+    # An onset that is heard where none is written, and the reverse, speaks against.
+    written, loudest = onset.max(axis=1)[:, None], begun.max(axis=1)[None]
+    against = 0.5 * np.abs(written - loudest) * np.maximum(written, loudest)
+    return alike, alike + ONSET_WEIGHT * (begins - against)
+
+
+def _warp(cost: Values) -> NDArray[np.int64]:
+    """The cheapest way through, (score cells,): the first cell of the recording of each cell of the score."""
+    rows, columns = cost.shape
+    total = cost[0].copy()
+    came = np.zeros((rows, columns), np.int8)
+    # Standing still on a cell of the score is a running minimum along the recording.
+    total, came[0] = _stand(total, cost[0])
+    for row in range(1, rows):
+        straight = np.append(np.inf, total[:-1])
+        over = total + STANDING_COST
+        entered = np.where(straight <= over, straight, over) + cost[row]
+        step = np.where(straight <= over, 1, 2).astype(np.int8)
+        total, stood = _stand(entered, cost[row])
+        came[row] = np.where(stood == 0, 0, step)
+    path = np.zeros(rows, np.int64)
+    column = int(total.argmin())
+    row = rows - 1
+    while True:
+        while came[row, column] == 0 and column > 0:
+            column -= 1
+        path[row] = column
+        if row == 0:
+            return path
+        column -= int(came[row, column] == 1 and column > 0)
+        row -= 1
+
+
+def _stand(entered: Values, cost: Values) -> tuple[Values, NDArray[np.int8]]:
+    """Cheapest total of each cell when the score may stand still; 0 where it does, 1 where it was entered."""
+    summed = np.cumsum(cost + STANDING_COST)
+    # total[j] = min over i <= j of entered[i] + summed[j] - summed[i]
+    ahead = entered - summed
+    best = np.minimum.accumulate(ahead)
+    stood = np.where(ahead <= best, 1, 0).astype(np.int8)
+    return best + summed, stood
+
+
+def _cell_on(path: NDArray[np.int64], place: float) -> float:
+    low = min(int(place), len(path) - 1)
+    high = min(low + 1, len(path) - 1)
+    share = place - int(place)
+    return float((1 - share) * path[low] + share * path[high])
+
+
+def _on_attacks(score: Sequence[Written], beats: Values, place: Values, activity: Activity) -> tuple[Values, Values]:
+    """Moments (s) of the onsets where their pitches are heard to begin, and how clearly they are."""
+    rows_at: dict[float, list[int]] = {}
+    for note in score:
+        rows_at.setdefault(note.onset_beats, []).append(note.pitch - LOWEST_PITCH)
+    cells = len(activity.onset)
+    moment, clear = place.astype(float).copy(), np.zeros(len(beats))
+    offsets = np.arange(-REACH_CELLS, REACH_CELLS + 1)
+    for i, beat in enumerate(beats.tolist()):
+        rows = np.array(rows_at[beat])
+        around = np.clip(round(place[i]) + offsets, 0, cells - 1)
+        heard = activity.onset[around][:, rows].astype(np.float64).mean(axis=1)
+        priced = heard - AWAY_COST * (offsets / AWAY_CELLS) ** 2
+        best = int(priced.argmax())
+        clear[i] = heard[best]
+        if heard[best] < LEAST_HEARD:
+            continue
+        left, right = heard[max(best - 1, 0)], heard[min(best + 1, len(heard) - 1)]
+        fraction = np.clip((right - left) / max(left + right, 0.3 * max(heard[best], 1e-6)), -0.5, 0.5)
+        moment[i] = around[best] + fraction
+    unclear = clear < LEAST_HEARD
+    if unclear.any() and (~unclear).sum() >= 2:
+        # What was not heard lies between its neighbours as it is written.
+        moment[unclear] = np.interp(beats[unclear], beats[~unclear], moment[~unclear])
+    time_s = time_of_cell(moment)
+    return _rising(time_s), np.clip(clear, 0, 1)
+
+
+def _rising(time_s: Values) -> Values:
+    """Moments in order, each a little after the one before."""
+    least = np.arange(len(time_s)) * SHORTEST_STEP_S
+    return np.asarray(np.maximum.accumulate(time_s - least) + least)
+
+
+def _stops_fitting(time_s: Values, heard: Values) -> int:
+    """Index of the onset from which on too little of what is written is heard to begin, -1 where it does not."""
+    smooth = np.array(
+        [heard[(time_s >= t - JUDGED_S / 2) & (time_s <= t + JUDGED_S / 2)].mean() for t in time_s.tolist()]
+    )
+    fits = np.flatnonzero(smooth >= FITS_FROM)
+    last = int(fits[-1]) + 1 if len(fits) else 0
+    return last if last < len(time_s) - 2 else -1

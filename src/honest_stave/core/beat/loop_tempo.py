@@ -1,0 +1,209 @@
+"""Tempo, length in bars, meter and swing of a drum loop, from its hits.
+
+Every tempo is tried: how exactly the hits lie on its sixteenths, whether the bar repeats, and
+whether kicks and snares fall where drummers put them.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+Values = NDArray[np.float64]
+
+SLOWEST_BPM, FASTEST_BPM, STEP = 40.0, 240.0, 1.003
+# Hits this far off a grid line count half as well.
+EXACT_S = 0.014
+SWINGS = (0.5, 0.54, 0.58, 0.62, 0.667)
+STRAIGHT = 0.5
+# Meters tried: beats of the bar, parts of a beat.
+METERS = ((4, 4), (3, 4), (2, 4), (4, 3), (2, 3), (5, 4), (7, 4))
+# What speaks against a meter before anything was heard, in units of the score.
+AGAINST_METER = {(4, 4): 0.0, (3, 4): 0.14, (2, 4): 0.12, (4, 3): 0.1, (2, 3): 0.12, (5, 4): 0.22, (7, 4): 0.25}
+# Tempi are spread about this one, by so many octaves.
+USUAL_BPM, SPREAD_OCTAVES = 112.0, 0.75
+WEIGHTS = {"grid": 1.0, "repeat": 0.5, "accents": 0.6, "usual": 0.35, "coarse": 0.35, "swing": 0.05}
+SAME_S = 0.03
+LEAST_HITS = 4
+DIFFERENT = 0.04
+RIVALS = 3
+
+
+@dataclass(frozen=True)
+class LoopTempo:
+    """A tempo proposed for a loop.
+
+    Args:
+        bpm: quarter notes (dotted ones in a compound meter) a minute.
+        bars: length in bars, from the first hit to the end of the bar in which the last one lies.
+        numerator, denominator: meter.
+        swing: where the second sixteenth of a pair falls, 0.5 for straight.
+        start_s: the first downbeat.
+        score: against its rivals; share: of the sum of all proposals.
+        end_off_s: how far the recording goes on beyond the last bar's end, negative where it stops before.
+    """
+
+    bpm: float
+    bars: float
+    numerator: int
+    denominator: int
+    swing: float
+    start_s: float
+    score: float
+    share: float = 0.0
+    end_off_s: float = 0.0
+
+
+def propose_tempo(
+    time_s: Values, drum: NDArray[np.int64], velocity: Values, duration_s: float
+) -> tuple[LoopTempo, ...]:
+    """Tempi of a loop, the likeliest first; none where there are too few hits.
+
+    Args:
+        time_s: hits in order, seconds from the recording's start.
+        drum: index into ``hits.reading.DRUMS``.
+        velocity: 1 to 127.
+        duration_s: length of the recording.
+    """
+    moments, first = np.unique(time_s, return_index=True)
+    if len(moments) < LEAST_HITS:
+        return ()
+    weight = np.sqrt(np.maximum.reduceat(velocity / 127, first))
+    kick = _at_moments(moments, time_s[drum == 0])
+    snare = _at_moments(moments, time_s[drum == 1])
+    low = np.log(SLOWEST_BPM)
+    tempi = np.exp(np.arange(low, np.log(FASTEST_BPM), np.log(STEP)))
+    grids = {parts: [_on_grid(float(bpm), parts, moments, weight) for bpm in tempi] for parts in (4, 3)}
+    found = [
+        _judge(float(bpm), meter, grid, moments, weight, kick * weight, snare * weight)
+        for meter in METERS
+        for bpm, grid in zip(tempi, grids[meter[1]], strict=True)
+    ]
+    found.sort(key=lambda t: -t.score)
+    kept: list[LoopTempo] = []
+    for each in found:
+        if all(_differs(each, other) for other in kept):
+            kept.append(_placed(_refined(each, moments, weight), moments, duration_s))
+        if len(kept) > RIVALS:
+            break
+    odds = np.exp(8 * (np.array([t.score for t in kept]) - kept[0].score))
+    return tuple(replace(t, share=float(o / odds.sum())) for t, o in zip(kept, odds, strict=True))
+
+
+def _at_moments(moments: Values, some: Values) -> Values:
+    return np.isin(moments, some).astype(np.float64)
+
+
+def _differs(a: LoopTempo, b: LoopTempo) -> bool:
+    return abs(np.log(a.bpm / b.bpm)) > DIFFERENT or a.numerator != b.numerator
+
+
+def _on_grid(bpm: float, parts: int, moments: Values, weight: Values) -> tuple[float, float]:
+    """Swing with which the hits lie on the grid best, and how exactly they do: 1 at best, 0 as by chance."""
+    beat_s = 60 / bpm
+    place = (moments - moments[0]) / beat_s
+    best_swing, grid = STRAIGHT, -1.0
+    for swing in SWINGS if parts == 4 else (STRAIGHT,):
+        off_s = beat_s * _off_grid(place, parts, swing)
+        exact = float((weight * np.exp(-((off_s / EXACT_S) ** 2) * np.log(2))).sum() / weight.sum())
+        # By chance alone the hits would be this exact: a fine grid fits anything.
+        chance = min(0.95, 2 * EXACT_S * parts / beat_s)
+        exact = (exact - chance) / (1 - chance) - (WEIGHTS["swing"] if swing != STRAIGHT else 0.0)
+        if exact > grid:
+            best_swing, grid = swing, exact
+    return best_swing, grid
+
+
+def _judge(
+    bpm: float,
+    meter: tuple[int, int],
+    on_grid: tuple[float, float],
+    moments: Values,
+    weight: Values,
+    kick: Values,
+    snare: Values,
+) -> LoopTempo:
+    beats, parts = meter
+    beat_s = 60 / bpm
+    swing, grid = on_grid
+    place = (moments - moments[0]) / beat_s
+    on_beat = np.abs(place - np.round(place)) * beat_s < SAME_S
+    coarse = float(weight[on_beat].sum() / weight.sum())
+    number = np.round(place).astype(int) % beats
+    accents = _accents(on_beat, number, beats, kick, snare)
+    repeat = _repeats(moments, beats * beat_s)
+    usual = -0.5 * (np.log2(bpm / USUAL_BPM) / SPREAD_OCTAVES) ** 2
+    score = (
+        WEIGHTS["grid"] * grid
+        + WEIGHTS["repeat"] * repeat
+        + WEIGHTS["accents"] * accents
+        + WEIGHTS["usual"] * usual
+        + WEIGHTS["coarse"] * coarse
+        - AGAINST_METER[meter]
+    )
+    numerator, denominator = (beats, 4) if parts == 4 else (3 * beats, 8)
+    return LoopTempo(bpm, 0, numerator, denominator, swing, float(moments[0]), float(score))
+
+
+def _off_grid(place: Values, parts: int, swing: float) -> Values:
+    """Distance of each moment from the nearest grid line, in beats."""
+    if parts != 4:
+        return np.asarray(np.abs(place - np.round(place * parts) / parts))
+    half = np.mod(place, 0.5)
+    lines = np.array([0.0, 0.5 * swing, 0.5])
+    return np.asarray(np.abs(half[:, None] - lines).min(axis=1))
+
+
+def _accents(on_beat: NDArray[np.bool_], number: NDArray[np.int64], beats: int, kick: Values, snare: Values) -> float:
+    """How well kicks fall on the first beat and snares on the others that drummers strike, -1 to 1."""
+    back = {4: (1, 3), 2: (1,), 3: (1, 2), 5: (3,), 7: (2, 4, 6)}[beats]
+    told = 0.0
+    if snare.sum() > 0:
+        told += float(snare[on_beat & np.isin(number, back)].sum() / snare.sum())
+        told -= float(snare[on_beat & (number == 0)].sum() / snare.sum())
+    if kick.sum() > 0:
+        told += 0.6 * float(kick[on_beat & (number == 0)].sum() / kick.sum())
+        told -= 0.4 * float(kick[on_beat & np.isin(number, back)].sum() / kick.sum())
+    return told / 1.6
+
+
+def _repeats(moments: Values, bar_s: float) -> float:
+    """Share of the hits that come again a bar later, of those that could."""
+    able = moments < moments[-1] - bar_s + SAME_S
+    if able.sum() < 3:
+        return 0.3
+    later = moments[able] + bar_s
+    nearest = np.abs(moments[np.clip(np.searchsorted(moments, later), 0, len(moments) - 1)] - later)
+    before = np.abs(moments[np.clip(np.searchsorted(moments, later) - 1, 0, len(moments) - 1)] - later)
+    return float((np.minimum(nearest, before) < SAME_S).mean())
+
+
+def _refined(tempo: LoopTempo, moments: Values, weight: Values) -> LoopTempo:
+    """The tempo and first downbeat that lie closest to the hits, by least squares on the grid."""
+    parts = 4 if tempo.denominator == 4 else 3
+    beat_s, start_s = 60 / tempo.bpm, tempo.start_s
+    for _ in range(3):
+        place = (moments - start_s) / beat_s
+        if parts == 4:
+            whole = np.floor(2 * place + 1e-9) / 2
+            inner = place - whole
+            lines = np.array([0.0, 0.5 * tempo.swing, 0.5])
+            grid = whole + lines[np.abs(inner[:, None] - lines).argmin(axis=1)]
+        else:
+            grid = np.round(place * parts) / parts
+        near = np.abs(place - grid) * beat_s < 2 * EXACT_S
+        if near.sum() < LEAST_HITS or np.ptp(grid[near]) == 0:
+            break
+        design = np.column_stack([grid[near], np.ones(near.sum())]) * weight[near, None]
+        beat_s, start_s = np.linalg.lstsq(design, moments[near] * weight[near], rcond=None)[0]
+    bpm = 60 / float(beat_s)
+    if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
+        return tempo
+    return replace(tempo, bpm=bpm, start_s=max(float(start_s), 0.0))
+
+
+def _placed(tempo: LoopTempo, moments: Values, duration_s: float) -> LoopTempo:
+    beats = tempo.numerator if tempo.denominator == 4 else tempo.numerator // 3
+    bar_s = beats * 60 / tempo.bpm
+    bars = max(1, int(np.floor((moments[-1] - tempo.start_s) / bar_s + 0.02)) + 1)
+    return replace(tempo, bars=bars, end_off_s=duration_s - (tempo.start_s + bars * bar_s))

@@ -1,0 +1,1 @@
+"""Hits of drums: where something is struck, by which drums, how hard."""

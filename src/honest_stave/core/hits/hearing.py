@@ -1,0 +1,99 @@
+"""What the network for hits hears, and what it says of every frame."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.errors import Progress, no_progress
+from honest_stave.core.networks.opening import open_network
+from honest_stave.core.signal.frames import windows
+
+RATE = 44100
+HOP_SAMPLES = 256
+HOP_S = HOP_SAMPLES / RATE
+# A short window for the moment, a long one for the pitch of low drums.
+WINDOWS = (1024, 4096)
+BANDS, LOWEST_HZ, HIGHEST_HZ = 64, 35.0, 16500.0
+# Power at and under this is silence; the recording is divided by its peak before.
+SILENCE_DB, UNIT_DB = -80.0, 30.0
+# Silence is put in front, for a hit at the very beginning has no rise otherwise.
+LEAD_S = 0.1
+TURNED_SAMPLES = 2048
+LEAD_FRAMES = round(LEAD_S * RATE / HOP_SAMPLES)
+# Frames heard at once, and what the network sees to either side.
+STRETCH_FRAMES, CONTEXT_FRAMES = 3440, 64
+BLOCK_FRAMES = 1024
+
+Floats = NDArray[np.float32]
+
+
+@lru_cache(maxsize=2)
+def _bands(window: int) -> Floats:
+    """Triangular bands, equally wide in pitch, (bins, bands)."""
+    edges = np.geomspace(LOWEST_HZ, HIGHEST_HZ, BANDS + 2)
+    hz = np.arange(window // 2 + 1) * RATE / window
+    # Low bands are narrower than a bin: every band keeps at least the width of one.
+    width = np.maximum(np.diff(edges), RATE / window)
+    rise = 1 - (edges[1:-1] - hz[:, None]) / width[:-1]
+    fall = 1 - (hz[:, None] - edges[1:-1]) / width[1:]
+    weights = np.clip(np.minimum(rise, fall), 0, None)
+    return np.asarray(weights / weights.sum(axis=0), np.float32)
+
+
+def measure_levels(mono: Floats) -> Floats:
+    """Levels of both windows as the network expects them, (2, frames, bands), 0 for silence.
+
+    Args:
+        mono: at ``RATE``, any level; frame i is centred ``LEAD_S`` before i * ``HOP_S``.
+    """
+    peak = float(np.abs(mono).max(initial=0.0))
+    signal = np.concatenate([np.zeros(LEAD_FRAMES * HOP_SAMPLES, np.float32), mono / max(peak, 1e-6)])
+    frames = len(signal) // HOP_SAMPLES + 1
+    # A loop may be cut while something sounds: turned about its last sample, the sound goes on without an edge.
+    signal = np.concatenate([signal, 2 * signal[-1] - signal[-2 : -TURNED_SAMPLES - 2 : -1]])
+    views = np.empty((2, frames, BANDS), np.float32)
+    for view, window in zip(views, WINDOWS, strict=True):
+        taper = np.hanning(window + 1)[:-1].astype(np.float32)
+        taper /= taper.sum() / 2
+        bands = _bands(window)
+        for first in range(0, frames, BLOCK_FRAMES):
+            count = min(BLOCK_FRAMES, frames - first)
+            spectrum = np.fft.rfft(windows(signal, first, count, hop=HOP_SAMPLES, length=window) * taper, axis=1)
+            power = (spectrum.real**2 + spectrum.imag**2) @ bands
+            level = 10 * np.log10(np.maximum(power, 1e-12))
+            view[first : first + count] = np.maximum(level - SILENCE_DB, 0) / UNIT_DB
+    return views
+
+
+@dataclass(frozen=True)
+class Activity:
+    """Probabilities of every frame: ``any`` hit (frames,), by drum and its velocity (frames, drums)."""
+
+    any: Floats
+    drum: Floats
+    velocity: Floats
+
+
+def hear(levels: Floats, progress: Progress = no_progress) -> Activity:
+    """What the network says, the frames of the lead left out.
+
+    Args:
+        levels: as from ``measure_levels``.
+        progress: told the share done; may raise ``Stopped``.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    network = open_network("hits")
+    frames = levels.shape[1]
+    said = np.empty((13, frames), np.float32)
+    for first in range(0, frames, STRETCH_FRAMES):
+        stop = min(first + STRETCH_FRAMES, frames)
+        low, high = max(first - CONTEXT_FRAMES, 0), min(stop + CONTEXT_FRAMES, frames)
+        heard = network.run(None, {"levels": levels[None, :, low:high]})[0][0]
+        said[:, first:stop] = heard[:, first - low : first - low + stop - first]
+        progress(stop / frames)
+    said = said[:, LEAD_FRAMES:]
+    return Activity(said[0], said[1:7].T, said[7:13].T)

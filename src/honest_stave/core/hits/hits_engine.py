@@ -1,0 +1,230 @@
+"""The engine for hits: levels, network, peaks, attacks, drums.
+
+A hit is a peak of "something is struck"; every drum that is heard in it is a candidate of its
+own at the same moment.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.errors import Progress, no_progress
+from honest_stave.core.hits.attack import refine_attacks
+from honest_stave.core.hits.hearing import HOP_S, LEAD_FRAMES, RATE, UNIT_DB, Activity, hear, measure_levels
+from honest_stave.core.hits.kinds import kinds_of
+from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
+from honest_stave.core.networks.opening import constants_of
+from honest_stave.core.signal.layer import score_of
+from honest_stave.core.signal.listen import heard_channels
+
+# Peaks lower than this are noise even to a generous limit; a drum heard less is no candidate.
+LEAST_ANY, LEAST_DRUM = 0.1, 0.08
+# Two hits are no closer than this; drums are looked for in so many frames to either side.
+APART_S, DRUM_FRAMES = 0.02, 3
+# A click stands this far over what follows it in the differences of samples; a drum sounds on.
+CLICK_DB, CLICK_FROM_S, CLICK_TO_S, CLICK_S = 21.0, 0.002, 0.006, 0.0008
+LEVEL_S = 0.02
+# So close to the end too little sounds to tell a stroke from the cut.
+LEAST_AFTER_S = 0.01
+QUIETEST_DB = -70.0
+# Gaps to the hits beside are told apart within these.
+SHORTEST_GAP_S, LONGEST_GAP_S = 0.03, 2.0
+# Groups of bands whose rise is measured; of what sounds after a stroke at least this share is its own.
+RISE_GROUPS, OWN_SHARE = 16, 0.03
+
+
+def read(
+    samples: NDArray[np.float32], rate: int, settings: HitSettings, progress: Progress = no_progress
+) -> HitsReading:
+    """Reads the hits of a take.
+
+    Args:
+        samples: (frames, channels), full scale 1.
+        rate: sampling rate in Hz.
+        settings: what is listened to.
+        progress: told the share done, 0 to 1; may raise ``Stopped``.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    mono, starts_s = _mono(samples, rate, settings)
+    progress(0.1)
+    found = find_hits(mono, lambda share: progress(0.1 + 0.8 * share))
+    return _with_drums(found, starts_s, mono)
+
+
+@dataclass(frozen=True)
+class Found:
+    """Hits before drums are decided, in order of time, (hits,) or (hits, drums).
+
+    Args:
+        time_s: attack.
+        any: how sure the network is that something is struck.
+        heard: how far it hears each drum.
+        velocity: of each drum, 0 to 1.
+        level_db: level after the attack.
+        rise: power that the hit adds in groups of bands, in units of the levels, (hits, groups).
+    """
+
+    time_s: NDArray[np.float64]
+    any: NDArray[np.float64]
+    heard: NDArray[np.float64]
+    velocity: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+    rise: NDArray[np.float64]
+
+
+def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Found:
+    """Places where something is struck, and what is heard there.
+
+    Args:
+        mono: at ``RATE``.
+        progress: told the share done; may raise ``Stopped``.
+    """
+    levels = measure_levels(mono)
+    activity = hear(levels, progress)
+    rough_s, frame = _peaks(activity)
+    time_s = refine_attacks(mono, rough_s)
+    level_db = _levels_db(mono, time_s)
+    kept = (level_db > QUIETEST_DB) & ~_is_click(mono, time_s)
+    kept &= np.diff(time_s, prepend=-1.0) > APART_S / 2
+    kept &= time_s < len(mono) / RATE - LEAST_AFTER_S
+    frame, time_s, level_db = frame[kept], time_s[kept], level_db[kept]
+    near = np.clip(frame[:, None] + np.arange(-DRUM_FRAMES, DRUM_FRAMES + 1), 0, len(activity.any) - 1)
+    drums = np.arange(len(DRUMS))
+    strongest = near[np.arange(len(frame))[:, None], activity.drum[near].argmax(axis=1)]
+    return Found(
+        time_s=time_s,
+        any=activity.any[frame].astype(np.float64),
+        heard=activity.drum[strongest, drums].astype(np.float64),
+        velocity=activity.velocity[strongest, drums].astype(np.float64),
+        level_db=level_db,
+        rise=band_rises(levels[0], frame + LEAD_FRAMES),
+    )
+
+
+def hit_measures(found: Found) -> NDArray[np.float64]:
+    """What is weighed for each drum of each hit, (hits, measures)."""
+    gap_s = np.diff(found.time_s)
+    gaps = [np.append(LONGEST_GAP_S, gap_s), np.append(gap_s, LONGEST_GAP_S)]
+    return np.column_stack(
+        [
+            _odds(found.heard),
+            _odds(found.any),
+            found.velocity,
+            found.level_db / 20,
+            *(np.log2(np.clip(gap[: len(found.time_s)], SHORTEST_GAP_S, LONGEST_GAP_S) / 0.2) for gap in gaps),
+        ]
+    )
+
+
+def _odds(share: NDArray[np.float64]) -> NDArray[np.float64]:
+    bounded = np.clip(share, 1e-4, 1 - 1e-4)
+    return np.asarray(np.log(bounded / (1 - bounded)))
+
+
+def loudness_measures(found: Found, drum: int) -> NDArray[np.float64]:
+    """What tells how hard a drum was struck among its like, (hits, measures)."""
+    others = np.delete(found.heard, drum, axis=1)
+    return np.column_stack([found.velocity, found.level_db / 20, found.rise, others, found.heard[:, drum]])
+
+
+def _velocities(found: Found, sure: NDArray[np.float64], weights: list[list[float]]) -> NDArray[np.float64]:
+    """Velocity of every drum of every hit, 1 to 127: its middle is the network's, its differences are measured."""
+    velocity = found.velocity.copy()
+    for drum, own in enumerate(weights):
+        counted = sure[:, drum] >= DEFAULT_LEAST_CONFIDENCE
+        if counted.any():
+            measured = loudness_measures(found, drum)
+            apart = (measured - measured[counted].mean(axis=0)) @ np.array(own)
+            velocity[:, drum] = found.velocity[counted, drum].mean() + apart
+    return np.clip(127 * velocity, 1, 127)
+
+
+def band_rises(short: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Power that each hit adds to groups of bands, as a level, (hits, groups).
+
+    Args:
+        short: levels of the short window, (frames, bands).
+        frame: of each hit in ``short``.
+    """
+    grouped = short.reshape(len(short), RISE_GROUPS, -1).mean(axis=2).astype(np.float64)
+
+    def at(lags: range) -> NDArray[np.float64]:
+        return np.stack([grouped[np.clip(frame + lag, 0, len(grouped) - 1)] for lag in lags])
+
+    # Levels are tenths of bels in units of UNIT_DB.
+    bels = UNIT_DB / 10
+    after, before = 10 ** (bels * at(range(5)).max(axis=0)), 10 ** (bels * at(range(-5, -2)).mean(axis=0))
+    return np.asarray(np.log10(np.maximum(after - before, OWN_SHARE * after)) / bels)
+
+
+def _mono(samples: NDArray[np.float32], rate: int, settings: HitSettings) -> tuple[NDArray[np.float32], float]:
+    listen = settings.listen
+    first = round(max(listen.from_s, 0.0) * rate)
+    last = min(len(samples), round(listen.to_s * rate)) if listen.to_s > 0 else len(samples)
+    heard, weights = heard_channels(samples, listen.channels)
+    mono = samples[first:last][:, heard] @ np.array(weights, np.float32)
+    if rate != RATE:
+        import soxr
+
+        mono = soxr.resample(mono, rate, RATE)
+    mono = mono - np.float32(np.mean(mono, dtype=np.float64)) if len(mono) else mono
+    return np.ascontiguousarray(mono, np.float32), first / rate
+
+
+def _peaks(activity: Activity) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Moments (s), between frames, and frames at which something is struck."""
+    said = activity.any.astype(np.float64)
+    earlier, later = np.append(0.0, said[:-1]), np.append(said[1:], 0.0)
+    frame = np.flatnonzero((said >= earlier) & (said > later) & (said >= LEAST_ANY))
+    before, middle, after = earlier[frame], said[frame], later[frame]
+    bend = np.minimum(before - 2 * middle + after, -1e-6)
+    fraction = np.clip(0.5 * (before - after) / bend, -0.5, 0.5)
+    return np.maximum((frame + fraction) * HOP_S, 0.0), frame
+
+
+def _levels_db(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    energy = np.concatenate([[0.0], np.cumsum(np.square(mono, dtype=np.float64))])
+    first = np.clip(np.round(time_s * RATE).astype(int), 0, len(mono))
+    last = np.minimum(first + round(LEVEL_S * RATE), len(mono))
+    return np.asarray(10 * np.log10((energy[last] - energy[first]) / np.maximum(last - first, 1) + 1e-12))
+
+
+def _is_click(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Ends of samples and edits: they stand alone, a drum sounds on."""
+    high = np.diff(mono, prepend=np.float32(0.0))
+    energy = np.concatenate([[0.0], np.cumsum(np.square(high, dtype=np.float64))])
+
+    def level_db(from_s: float, to_s: float) -> NDArray[np.float64]:
+        first = np.clip(np.round((time_s + from_s) * RATE).astype(int), 0, len(mono))
+        last = np.clip(np.round((time_s + to_s) * RATE).astype(int), 0, len(mono))
+        return np.asarray(10 * np.log10((energy[last] - energy[first]) / np.maximum(last - first, 1) + 1e-14))
+
+    return np.asarray(level_db(-CLICK_S / 2, CLICK_S) - level_db(CLICK_FROM_S, CLICK_TO_S) > CLICK_DB)
+
+
+def _with_drums(found: Found, starts_s: float, mono: NDArray[np.float32]) -> HitsReading:
+    constants = constants_of("hits")
+    measured = hit_measures(found)
+    odds = np.column_stack([score_of(measured, layer) for layer in constants["drums"]])
+    sure = 1 / (1 + np.exp(-odds))
+    velocity = _velocities(found, sure, constants["velocity"])
+    hit, drum = np.nonzero(sure >= LEAST_DRUM)
+    rows = np.arange(len(hit))
+    others = sure[hit].copy()
+    # What counts beside it is no rival.
+    others[others >= DEFAULT_LEAST_CONFIDENCE] = 0.0
+    others[rows, drum] = 0.0
+    rival = others.argmax(axis=1)
+    return HitsReading(
+        time_s=found.time_s[hit] + starts_s,
+        drum=drum,
+        velocity=velocity[hit, drum],
+        confidence=sure[hit, drum],
+        runner_up=rival,
+        runner_up_share=(1 - sure[hit, drum]) * others[rows, rival],
+        level_db=found.level_db[hit],
+        kind=tuple(kinds_of(mono, RATE, found.time_s[hit], drum)),
+    )

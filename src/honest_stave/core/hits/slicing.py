@@ -1,0 +1,159 @@
+"""Cuts of a loop: from hits over the thresholds and from the producer's hand."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from math import log10
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.errors import BadInput
+from honest_stave.core.hits.kit import LEAD, MOST_SLICES, Kit, Slice, SliceSettings, Strike
+from honest_stave.core.hits.reading import DRUMS, HitsReading
+
+# A snare this much softer than the usual snare of the loop, and soft in itself, is a ghost.
+GHOST_SHARE, GHOST_BELOW = 0.6, 64
+# Cuts closer than this are one.
+APART_S = 0.002
+PLAIN = SliceSettings()
+# A lead shorter than this belongs to the first slice.
+SHORTEST_LEAD_S = 0.002
+
+
+@dataclass(frozen=True)
+class Moment:
+    """One moment at which drums were read: frame, level, candidates."""
+
+    frame: int
+    level_db: float
+    strikes: tuple[Strike, ...]
+
+
+def moments_of(reading: HitsReading, rate: int) -> tuple[Moment, ...]:
+    """Candidates of a reading by moment, every candidate kept."""
+    if not len(reading.time_s):
+        return ()
+    frame = np.round(reading.time_s * rate).astype(int)
+    ghost = ghosts(reading)
+    found = []
+    for place in np.split(np.arange(len(frame)), np.flatnonzero(np.diff(frame)) + 1):
+        strikes = tuple(
+            Strike(
+                drum=DRUMS[reading.drum[i]],
+                kind=reading.kind[i],
+                velocity=round(float(reading.velocity[i])),
+                confidence=float(reading.confidence[i]),
+                ghost=bool(ghost[i]),
+                runner_up=DRUMS[reading.runner_up[i]],
+                runner_up_share=float(reading.runner_up_share[i]),
+            )
+            for i in place.tolist()
+        )
+        found.append(Moment(int(frame[place[0]]), float(reading.level_db[place[0]]), strikes))
+    return tuple(found)
+
+
+def ghosts(reading: HitsReading) -> NDArray[np.bool_]:
+    """Snares much softer than the loop's usual one, (hits,)."""
+    snare = reading.drum == DRUMS.index("snare")
+    loud = reading.velocity[snare & (reading.confidence >= 0.5)]
+    if not len(loud):
+        return np.zeros(len(snare), bool)
+    usual = float(np.quantile(loud, 0.75))
+    return np.asarray(snare & (reading.velocity < GHOST_SHARE * usual) & (reading.velocity < GHOST_BELOW))
+
+
+def cut_id(frame: int) -> str:
+    """Id of a cut that was read: it stays the same whatever the thresholds are."""
+    return f"r{frame}"
+
+
+def counted(moment: Moment, kit: Kit, loudest_db: float) -> tuple[Strike, ...]:
+    """Strikes of a moment over the kit's thresholds."""
+    hardest = max(s.velocity for s in moment.strikes)
+    level_db = moment.level_db - loudest_db
+    return tuple(
+        s
+        for s in moment.strikes
+        if s.confidence >= kit.least_confidence
+        # A hat under a kick is softer than the moment as a whole, by the square law of velocities.
+        and level_db + (40 * log10(max(s.velocity, 1) / hardest) if s.velocity < hardest else 0.0)
+        >= max(kit.threshold_db, kit.lane_thresholds_db.get(s.drum, kit.threshold_db))
+    )
+
+
+def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silent_until: int) -> tuple[Slice, ...]:
+    """The slices of a take of ``frames`` in order of time, a lead before the first cut included.
+
+    Args:
+        moments: as from ``moments_of``.
+        kit: thresholds, cuts by hand, settings.
+        rate: of the take, Hz.
+        frames: length of the take.
+        silent_until: frame before which nothing sounds; a lead that is silent is no slice.
+
+    Raises:
+        BadInput: more slices than a kit can hold.
+    """
+    loudest_db = max((m.level_db for m in moments), default=0.0)
+    moved, away = dict(kit.moved), set(kit.away)
+    cuts: list[tuple[int, str, int, float, tuple[Strike, ...], bool]] = []
+    for moment in moments:
+        id = cut_id(moment.frame)
+        strikes = counted(moment, kit, loudest_db)
+        touched = id in moved or id in kit.slices
+        if id in away or not (strikes or touched):
+            continue
+        place = moved.get(id, moment.frame)
+        cuts.append((place, id, moment.frame, moment.level_db, strikes, id in moved))
+    cuts += [(frame, id, -1, 0.0, (), True) for id, frame in kit.hand]
+    cuts = sorted(c for c in cuts if 0 <= c[0] < frames)
+    kept: list[tuple[int, str, int, float, tuple[Strike, ...], bool]] = []
+    for cut in cuts:
+        if kept and cut[0] - kept[-1][0] < max(APART_S * rate, 1):
+            # Of two at one place the one by hand stays.
+            kept[-1] = cut if cut[5] and not kept[-1][5] else kept[-1]
+            continue
+        kept.append(cut)
+    if len(kept) > MOST_SLICES:
+        raise BadInput(
+            f"These thresholds give {len(kept)} slices.", f"At most {MOST_SLICES} fit: raise the threshold."
+        )
+    ends = [*(c[0] for c in kept[1:]), *([frames] if kept else [])]
+    found = [
+        Slice(
+            id=id,
+            first=first,
+            last=last,
+            read_frame=read,
+            level_db=level_db,
+            strikes=_as_set(strikes, kit.slices[id]) if id in kit.slices else strikes,
+            by_hand=by_hand,
+            settings=kit.slices.get(id, PLAIN),
+        )
+        for (first, id, read, level_db, strikes, by_hand), last in zip(kept, ends, strict=True)
+    ]
+    start = kept[0][0] if kept else frames
+    if found and 0 < start <= SHORTEST_LEAD_S * rate:
+        # What begins with the recording begins with its first sample.
+        found[0] = replace(found[0], first=0)
+    elif start > silent_until:
+        found.insert(0, Slice(LEAD, 0, start, -1, -120.0, (), False, kit.slices.get(LEAD, PLAIN)))
+    return tuple(found)
+
+
+def _as_set(strikes: tuple[Strike, ...], settings: SliceSettings) -> tuple[Strike, ...]:
+    """Drums as set by hand; velocities stay as they were read."""
+    if settings.drums is None:
+        return strikes
+    known = {s.drum: s for s in strikes}
+    velocity = max((s.velocity for s in strikes), default=100)
+    return tuple(known.get(d, Strike(d, d, velocity, 1.0)) for d in settings.drums)
+
+
+def zero_crossing(mono: NDArray[np.float32], frame: int, reach: int) -> int:
+    """The rising zero crossing nearest to a frame, the frame itself where none is in reach."""
+    first, last = max(frame - reach, 1), min(frame + reach, len(mono) - 1)
+    stretch = mono[first - 1 : last + 1]
+    rising = np.flatnonzero((stretch[:-1] < 0) & (stretch[1:] >= 0)) + first
+    return int(rising[np.abs(rising - frame).argmin()]) if len(rising) else frame
