@@ -4,8 +4,9 @@ import json
 import secrets
 import socket
 import sys
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
@@ -97,33 +98,162 @@ def _own_addresses() -> set[str]:
 @app.command()
 def notes(
     audio: Annotated[list[Path], typer.Argument(help="Recordings or folders of them.")],
-    voices: Annotated[str, typer.Option(help="How many voices: one.")] = "one",
+    voices: Annotated[
+        Literal["one", "many", "auto"],
+        typer.Option(help="One voice at a time, many at once, or auto: decided by listening."),
+    ] = "auto",
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the notes as JSON.")] = None,
     out: Annotated[Path | None, typer.Option(help="Write a MIDI file; a folder for several recordings.")] = None,
     tempo: Annotated[float, typer.Option(help="Tempo the file carries.")] = 120.0,
     doubt: Annotated[float, typer.Option(help="Doubt limit: candidates in more doubt are left out.")] = 0.5,
+    pedal: Annotated[bool, typer.Option(help="Read the sustain pedal as pedal.")] = False,
     bend: Annotated[int, typer.Option(help="Range of pitch bend in semitones, 0 for none.")] = 0,
     from_s: Annotated[float, typer.Option("--from", help="Read from this second.")] = 0.0,
     to_s: Annotated[float, typer.Option("--to", help="Read up to this second; 0 for the end.")] = 0.0,
 ) -> None:
     """Read the notes of recordings."""
-    from honest_stave.core.pitch.reading import OneVoiceSettings
+    from honest_stave.core.pitch.reading import ReadSettings
     from honest_stave.core.signal.listen import ListenSettings
 
-    if voices != "one":
-        raise BadInput(f"--voices {voices} is not here yet.", "Use --voices one.")
     if not 0 <= doubt <= 1:
         raise BadInput(f"A doubt limit of {doubt:g} makes no sense.", "Give one from 0 to 1, such as 0.5.")
-    settings = OneVoiceSettings(listen=ListenSettings(from_s=from_s, to_s=to_s))
+    settings = ReadSettings(pedal=pedal, listen=ListenSettings(from_s=from_s, to_s=to_s))
     inputs = _inputs(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
+
+    def read_one(path: Path) -> str:
+        body, data = _read_file(path, voices, settings, tempo, 1.0 - doubt, bend)
+        _write(path, body, json_file, ".json", many)
+        _write(path, data, out, ".mid", many)
+        read_as = f"read as {body['voices']} voice{'s' if body['voices'] == 'many' else ''}"
+        said = f"{len(body['notes'])} notes, {body['left_out']} candidates left out"
+        return f"{path.name}: {read_as}, {said}"
+
+    _each_file(inputs, many, read_one)
+
+
+@app.command()
+def hits(
+    audio: Annotated[list[Path], typer.Argument(help="Loops, or a folder of them.")],
+    json_file: Annotated[Path | None, typer.Option("--json", help="Write the hits as JSON.")] = None,
+    doubt: Annotated[float, typer.Option(help="Doubt limit: candidates in more doubt are left out.")] = 0.5,
+) -> None:
+    """Read the hits of drum loops."""
+    from honest_stave.core.hits.hits_engine import read
+    from honest_stave.core.hits.reading import DRUMS, HitSettings
+
+    if not 0 <= doubt <= 1:
+        raise BadInput(f"A doubt limit of {doubt:g} makes no sense.", "Give one from 0 to 1, such as 0.5.")
+
+    def read_one(path: Path) -> str:
+        samples, rate = _samples(path)
+        reading = read(samples, rate, HitSettings())
+        counted = [i for i, sure in enumerate(reading.confidence) if sure >= 1 - doubt]
+        found = [
+            {
+                "time_s": round(float(reading.time_s[i]), 6),
+                "drum": DRUMS[reading.drum[i]],
+                "velocity": round(float(reading.velocity[i])),
+                "confidence": round(float(reading.confidence[i]), 4),
+            }
+            for i in counted
+        ]
+        _write(path, {"hits": found}, json_file, ".json", many)
+        return f"{path.name}: {len(found)} hits, {len(reading.confidence) - len(found)} candidates left out"
+
+    inputs = _inputs(audio)
+    many = len(inputs) > 1 or any(p.is_dir() for p in audio)
+    _each_file(inputs, many, read_one)
+
+
+@app.command("slice")
+def slice_loop(
+    audio: Annotated[list[Path], typer.Argument(help="Loops, or a folder of them.")],
+    out: Annotated[Path, typer.Option(help="Folder for the files; one folder a loop inside.")],
+    sfz: Annotated[bool, typer.Option(help="Write an SFZ instrument.")] = False,
+    sf2: Annotated[bool, typer.Option(help="Write a SoundFont 2 bank.")] = False,
+    bars: Annotated[float | None, typer.Option(help="Length of the loop in bars; sets its tempo.")] = None,
+    json_file: Annotated[Path | None, typer.Option("--json", help="Write the slices as JSON.")] = None,
+) -> None:
+    """Cut loops into slices, with a kit and the MIDI that plays it."""
+    from honest_stave.core.hits.kit_of_file import cut_file
+
+    if bars is not None and bars <= 0:
+        raise BadInput(f"A loop of {bars:g} bars makes no sense.", "Give a number above 0, such as 2.")
+    formats = ["wav", *(["sfz"] if sfz else []), *(["sf2"] if sf2 else [])]
+
+    def cut_one(path: Path) -> str:
+        samples, rate = _samples(path)
+        made = cut_file(samples, rate, path.stem, formats, bars)
+        folder = out / path.stem if many else out
+        for name, data in made.files:
+            target = folder / name
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
+        _write(path, {"slices": made.slices, "tempo_bpm": made.bpm, "bars": made.bars}, json_file, ".json", many)
+        return f"{path.name}: {made.told}"
+
+    inputs = _inputs(audio)
+    many = len(inputs) > 1 or any(p.is_dir() for p in audio)
+    _each_file(inputs, many, cut_one)
+
+
+@app.command()
+def beats(
+    audio: Annotated[list[Path], typer.Argument(help="Recordings, or a folder of them.")],
+    json_file: Annotated[Path | None, typer.Option("--json", help="Write beats and meters as JSON.")] = None,
+) -> None:
+    """Read the beats, bars and meters of recordings."""
+    from honest_stave.core.beat.beats_engine import read
+    from honest_stave.core.signal.listen import ListenSettings
+
+    def read_one(path: Path) -> str:
+        samples, rate = _samples(path)
+        found = read(samples, rate, ListenSettings())
+        rows = [
+            {"time_s": round(float(t), 6), "bar": int(bar), "beat": int(beat)}
+            for t, bar, beat in zip(found.time_s, found.bar, found.beat, strict=True)
+        ]
+        meters = [{"bar": m.bar, "numerator": m.numerator, "denominator": m.denominator} for m in found.meters]
+        _write(path, {"beats": rows, "meters": meters}, json_file, ".json", many)
+        if not rows:
+            return f"{path.name}: no beat"
+        told = ", ".join(f"{m.numerator}/{m.denominator} from bar {m.bar}" for m in found.meters)
+        return f"{path.name}: {len(rows)} beats, {int(found.bar[-1])} bars, {told}"
+
+    inputs = _inputs(audio)
+    many = len(inputs) > 1 or any(p.is_dir() for p in audio)
+    _each_file(inputs, many, read_one)
+
+
+@app.command()
+def align(
+    score: Annotated[Path, typer.Argument(help="The score, as a MIDI file.")],
+    audio: Annotated[Path, typer.Argument(help="A recording of it.")],
+    json_file: Annotated[Path | None, typer.Option("--json", help="Write the moments as JSON.")] = None,
+) -> None:
+    """Lay a score on a recording of it."""
+    from honest_stave.core.beat.align import align as lay
+    from honest_stave.core.beat.align import written_notes
+
+    samples, rate = _samples(audio)
+    found = lay(written_notes(score.read_bytes()), samples, rate)
+    pairs = list(zip(found.beat.tolist(), found.time_s.tolist(), strict=True))
+    rows = [{"beat": round(beat, 6), "time_s": round(time_s, 6)} for beat, time_s in pairs]
+    _write(audio, {"beats": rows}, json_file, ".json", many=False)
+    fit = "fits to its end"
+    if found.stops_fitting >= 0:
+        beat, time_s = pairs[min(found.stops_fitting, len(pairs) - 1)]
+        fit = f"does not fit from {time_s:.1f} s on, beat {beat:g}"
+    typer.echo(f"{audio.name}: {len(rows)} written onsets; the score {fit}")
+
+
+def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> None:
+    """Does the same with every file; in a batch a bad one is told and does not stop the rest."""
     failed = 0
     for path in inputs:
         try:
-            body, data = _read_file(path, settings, tempo, 1.0 - doubt, bend)
-            _write(path, body, json_file, ".json", many)
-            _write(path, data, out, ".mid", many)
-            typer.echo(f"{path.name}: {len(body['notes'])} notes, {body['left_out']} candidates left out")
+            typer.echo(do(path))
         except StaveError as error:
             if not many:
                 raise
@@ -131,6 +261,19 @@ def notes(
             typer.echo(f"{path.name}: {error}", err=True)
     if failed == len(inputs):
         raise BadInput("None of these could be read.", "See the lines above.")
+
+
+def _samples(path: Path) -> tuple[Any, int]:
+    """Samples (frames, channels) of a recording, and its rate."""
+    import numpy as np
+
+    from honest_stave.core.formats.audio_read import open_audio
+    from honest_stave.core.signal.measure import Measurer
+
+    with path.open("rb") as file:
+        info, blocks = open_audio(file)
+        measurer = Measurer(info.rate)
+        return np.concatenate([measurer.add(block) for block in blocks]), info.rate
 
 
 def _inputs(given: list[Path]) -> list[Path]:
@@ -147,26 +290,27 @@ def _inputs(given: list[Path]) -> list[Path]:
     return found
 
 
-def _read_file(path: Path, settings: Any, tempo: float, least: float, bend: int) -> tuple[dict[str, Any], bytes]:
-    import numpy as np
+def _read_file(
+    path: Path, voices: str, settings: Any, tempo: float, least: float, bend: int
+) -> tuple[dict[str, Any], bytes]:
+    from dataclasses import replace
 
     from honest_stave.core.beat.tempo_map import TempoMap
-    from honest_stave.core.formats.audio_read import open_audio
     from honest_stave.core.part.accept import note_of
     from honest_stave.core.part.events import sounding_notes
     from honest_stave.core.part.handing_on import HandOnSettings, Line, plan, write_and_prove
     from honest_stave.core.part.notes import Part
     from honest_stave.core.pitch.forming import form_candidates
-    from honest_stave.core.pitch.one_voice import read
+    from honest_stave.core.pitch.kind import judge_kind
+    from honest_stave.core.pitch.notes_engine import read
     from honest_stave.core.pitch.reading import FormSettings
-    from honest_stave.core.signal.measure import Measurer
 
-    with path.open("rb") as file:
-        info, blocks = open_audio(file)
-        measurer = Measurer(info.rate)
-        samples = np.concatenate([measurer.add(block) for block in blocks])
-    reading = read(samples, info.rate, settings)
-    found = form_candidates(reading, FormSettings())
+    samples, rate = _samples(path)
+    seems = judge_kind(samples, rate) if voices == "auto" else None
+    if seems is not None:
+        voices = "one" if seems.name == "one" else "many"
+    reading = read(samples, rate, replace(settings, voices=voices))
+    found = form_candidates(reading, FormSettings(), least)
     counted = [c for c in found if c.confidence >= least]
     body = {
         "notes": [
@@ -180,13 +324,16 @@ def _read_file(path: Path, settings: Any, tempo: float, least: float, bend: int)
             for c in counted
         ],
         "left_out": len(found) - len(counted),
+        "voices": voices,
+        **({"seems": {"name": seems.name, "confidence": round(seems.confidence, 3)}} if seems else {}),
         "tuning_cents": round(reading.tuning_cents, 1),
     }
     if not counted:
         return body, b""
-    part = Part(name=path.stem, bends=bend > 0)
+    spans = tuple((down + reading.starts_s, up + reading.starts_s) for down, up in reading.pedal)
+    part = Part(name=path.stem, bends=bend > 0, pedal=spans)
     events = sounding_notes("line", part, [note_of("file", reading, c) for c in counted])
-    line = Line("line", path.stem, None, tuple(events))
+    line = Line("line", path.stem, None, tuple(events), pedal=spans)
     planned = plan([line], TempoMap(lone_bpm=tempo), HandOnSettings(bend_semitones=bend))
     data, proof = write_and_prove(planned, path.stem)
     body["proof"] = {"same": proof.same, "greatest_ms": round(proof.greatest_ms, 4)}

@@ -56,6 +56,10 @@ class ProofBody(Model):
     greatest_cents: float
     differences: list[ProofDifference]
     text: str
+    zones_db: dict[str, float] = Field(default={})
+    whole_db: dict[str, float] = Field(default={})
+    loop_db: float | None = None
+    remarks: list[str] = Field(default=[])
 
 
 class HandOn(Model):
@@ -69,14 +73,14 @@ class HandOn(Model):
     proof: ProofBody | None
 
 
-def _model(body: dict[str, Any]) -> HandOn:
+def hand_on_model(body: dict[str, Any]) -> HandOn:
     return HandOn(**{**body, "proof": body["proof"] or None})
 
 
 @router.get("")
 def list_hand_ons(studio: Opened, folio_id: str) -> list[HandOn]:
     """What was handed on, newest first."""
-    return [_model(row) for row in handing.listed(studio, folio_id)]
+    return [hand_on_model(row) for row in handing.listed(studio, folio_id)]
 
 
 @router.get("/remembered")
@@ -94,7 +98,7 @@ def describe(studio: Opened, folio_id: str, body: Ask) -> Described:
 @router.post("")
 def hand_on(studio: Opened, folio_id: str, body: Ask) -> HandOn:
     """Writes, reads back, proves."""
-    return _model(handing.hand_on(studio, folio_id, body.model_dump()))
+    return hand_on_model(handing.hand_on(studio, folio_id, body.model_dump()))
 
 
 @router.get("/{hand_on_id}/file", response_class=Response)

@@ -28,11 +28,13 @@ class SampleInfo(Model):
 
 
 class InstrumentInfo(InstrumentName):
-    """An instrument with its samples' places."""
+    """An instrument with its samples' places; a flat one is as loud at any velocity."""
 
     rate: int
     attack_s: float
     release_s: float
+    channels: int = 1
+    flat: bool = False
     samples: list[SampleInfo]
 
 

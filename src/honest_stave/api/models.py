@@ -71,6 +71,16 @@ class Hints(Model):
     timeline_s: float | None = None
 
 
+class Seems(Model):
+    """What a take seems to hold, and what speaks for it."""
+
+    name: Literal["one", "many", "drums", "mix"]
+    confidence: float
+    shares: list[float]
+    overlapping: float
+    strokes_a_second: float
+
+
 class TakeFacts(Model):
     """What was measured when the take came in."""
 
@@ -82,6 +92,7 @@ class TakeFacts(Model):
     samples: str = ""
     peaks: list[str] = []
     hints: Hints = Hints()
+    seems: Seems | None = None
     loudest_db: float = -120.0
     clipped_samples: int = 0
     silence_before_s: float = 0.0
@@ -123,6 +134,7 @@ class Part(Model):
     left_out: int
     dropped: list[str]
     at: float
+    pedal: list[list[float]] = Field(default=[])
 
 
 class Origin(Model):
@@ -154,6 +166,7 @@ class Note(Model):
     curve: list[tuple[float, float]]
     origin: Origin | None
     touched: bool
+    line: str
 
 
 class Job(Model):
@@ -168,6 +181,45 @@ class Job(Model):
     result: dict[str, Any]
 
 
+class SliceSettings(Model):
+    """What was done to a slice."""
+
+    gain_db: float = 0.0
+    fade_s: float = 0.0
+    reversed: bool = False
+    muted: bool = False
+    end: Literal["next", "sound"] = "next"
+    drums: list[str] | None = None
+    key: int | None = None
+    take: str = ""
+    first_frame: int = 0
+    last_frame: int = 0
+
+
+class Kit(Model):
+    """Slices of a take laid out on keys."""
+
+    name: str
+    take: str
+    reading: str
+    least_confidence: float
+    threshold_db: float
+    lane_thresholds_db: dict[str, float]
+    hand: list[tuple[str, int]]
+    moved: list[tuple[str, int]]
+    away: list[str]
+    slices: dict[str, SliceSettings]
+    root: int
+    layout: Literal["rising", "drums"]
+    order: list[str]
+    choke_hats: bool
+    notes: dict[str, int]
+    tails: Literal["cut", "ring", "fade", "stretch"]
+    tempo: int = 0
+    bpm: float | None = None
+    at: float = 0.0
+
+
 class FolioState(Model):
     """A folio whole, but for the notes of its parts."""
 
@@ -178,6 +230,7 @@ class FolioState(Model):
     settings: Settings
     takes: dict[str, Take]
     parts: dict[str, Part]
+    kits: dict[str, Kit]
     undo: str | None
     redo: str | None
 

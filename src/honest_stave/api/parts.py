@@ -53,6 +53,7 @@ class PartChange(Model):
     solo: bool | None = None
     bends: bool | None = None
     percussion: bool | None = None
+    pedal: list[list[float]] | None = Field(None, max_length=10_000)
     base_revision: Based = None
 
 
@@ -71,14 +72,17 @@ class EditValues(Model):
     offset_s: float = 0.0
     pitch: int = 60
     velocity: int = 90
+    line: Literal["", "top", "inner", "bass", "left hand", "right hand"] = ""
+    at: Literal["beats", "attacks"] = "beats"
 
 
 class Edit(Model):
     """An edit by hand."""
 
     action: Literal[
-        "move", "ends", "split", "join", "delete", "velocity", "trim", "paste", "add", "runner-up", "restore", "keep"
-    ]
+        "move", "ends", "split", "join", "delete", "velocity", "trim", "paste", "add", "runner-up", "restore",
+        "keep", "line", "restrike",
+    ]  # fmt: skip
     ids: list[str] = Field(default=[], max_length=50_000)
     values: EditValues = EditValues()
     base_revision: Based = None
@@ -102,6 +106,14 @@ class Join(Model):
     """Parts to be joined."""
 
     parts: list[str]
+    base_revision: Based = None
+
+
+class Send(Model):
+    """Notes to be given a part of their own."""
+
+    ids: list[str] = Field(max_length=50_000)
+    name: str = Field(max_length=300)
     base_revision: Based = None
 
 
@@ -216,6 +228,12 @@ def edit(studio: Opened, folio_id: str, part_id: str, body: Edit) -> Edited:
 def pick(studio: Opened, folio_id: str, part_id: str, rule: Rule, value: float = 0.0) -> Pick:
     """Selects by a rule."""
     return Pick(ids=parts.pick(studio, folio_id, part_id, rule, value))
+
+
+@router.post("/{part_id}/send")
+def send(studio: Opened, folio_id: str, part_id: str, body: Send) -> Accepted:
+    """Gives notes a part of their own."""
+    return Accepted(part=parts.send(studio, folio_id, part_id, body.ids, body.name, body.base_revision))
 
 
 @router.post("/{part_id}/take-over")

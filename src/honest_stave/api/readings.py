@@ -3,6 +3,7 @@
 from typing import Any, Literal
 
 from fastapi import APIRouter, Response
+from fastapi.responses import JSONResponse
 from pydantic import Field
 
 from honest_stave.api.models import Form, Model, Opened, Seconds
@@ -24,12 +25,17 @@ class Listen(Model):
 
 
 class EngineSettings(Model):
-    """How one voice is read."""
+    """How the notes of a take are read."""
 
-    lowest: float = Field(23.0, ge=22, le=108)
-    highest: float = Field(108.0, ge=22, le=108)
+    voices: Literal["one", "many", "auto"] = "auto"
+    lowest: float = Field(21.0, ge=21, le=108)
+    highest: float = Field(108.0, ge=21, le=108)
     tuning_cents: float | None = Field(None, ge=-100, le=100)
     character: Literal["struck", "sustained"] | None = None
+    follow: Literal["all", "lowest", "highest", "line"] = "all"
+    follow_part: str = ""
+    pedal: bool = False
+    without_drums: bool = False
     listen: Listen = Listen()
 
 
@@ -56,15 +62,15 @@ class BatchQueued(Queued):
 class Summary(Model):
     """What a reading says of the whole take."""
 
+    voices: str = "one"
     starts_s: float
     tuning_cents: float
     tuning_agreement: float
     character: str
     character_confidence: float
-    wander_semitones: float
-    split_price: float
-    reference_db: float
-    floor_db: float
+    dying_share: float = 0.0
+    ends_judged: bool = False
+    pedal: list[list[float]] = Field(default=[])
     engine: str
 
 
@@ -78,6 +84,14 @@ class Reading(Model):
     engine: str
     settings: dict[str, Any]
     summary: Summary
+
+
+class ExpectedAtLimits(Model):
+    """Candidates counted, wrong and missed to be expected, at every hundredth of the doubt limit."""
+
+    counted: list[int]
+    wrong: list[float]
+    missed: list[float]
 
 
 class Candidates(Model):
@@ -94,6 +108,7 @@ class Candidates(Model):
     confidence: list[float]
     runner_up: list[int]
     runner_up_share: list[float]
+    limits: ExpectedAtLimits
 
 
 class Difference(Model):
@@ -123,13 +138,14 @@ def ask_batch(studio: Opened, folio_id: str, body: AskBatch) -> BatchQueued:
     return BatchQueued(**batch.start(studio, folio_id, body.takes, body.settings.model_dump()))
 
 
-@router.get("/{reading_id}/candidates")
+# Thousands of candidates leave without being checked: they come from the engine as they are.
+@router.get("/{reading_id}/candidates", response_model=Candidates)
 def get_candidates(
     studio: Opened, folio_id: str, reading_id: str, split: float = 0.5, shortest_s: float = 0.05
-) -> Candidates:
+) -> JSONResponse:
     """All candidates for the limits given."""
     found = readings.candidates(studio, folio_id, reading_id, FormSettings(split, shortest_s))
-    return Candidates(**readings.columns(found))
+    return JSONResponse({**readings.columns(found), "limits": readings.expected_at_limits(found)})
 
 
 @router.get("/{reading_id}/line", response_class=Response, responses=BINARY)

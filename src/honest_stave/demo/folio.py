@@ -1,7 +1,7 @@
 """The demo folio: already worked on, so that the first screen is not empty."""
 
 from honest_stave.core.pitch.reading import FormSettings
-from honest_stave.service import at_once, folios, parts, timing
+from honest_stave.service import at_once, folios, kits, parts, timing
 from honest_stave.service.studio import Studio
 
 TITLE = "The Lighthouse Goat"
@@ -12,6 +12,7 @@ def ensure_demo(studio: Studio) -> str:
     for folio in folios.list_folios(studio):
         if folio["demo"]:
             return str(folio["id"])
+    from honest_stave.demo.loops import LOOPS
     from honest_stave.demo.takes import ALL, goat_song
 
     folio_id = folios.create(studio, TITLE, demo=True)
@@ -26,7 +27,19 @@ def ensure_demo(studio: Studio) -> str:
     reading = at_once.read(studio, folio_id, made[0])
     part = parts.accept(studio, folio_id, reading, FormSettings(), 0.5, None, name="Goat, hummed", instrument="reed")
     _mend(studio, folio_id, part)
+    at_once.read(studio, folio_id, made[4], {"voices": "many"})
+    loops = [at_once.bring_in(studio, folio_id, loop.file_name, loop.wav()) for loop in (make() for make in LOOPS)]
+    _work_on(studio, folio_id, at_once.cut(studio, folio_id, loops[0]))
     return folio_id
+
+
+def _work_on(studio: Studio, folio_id: str, kit_id: str) -> None:
+    """A kit as somebody would have left it: a cut by hand, one slice backwards, one softer."""
+    slices = kits.opened(studio, folio_id, kit_id).slices
+    middle_s = (slices[4].first + slices[4].last) / 2 / kits.opened(studio, folio_id, kit_id).rate
+    kits.edit(studio, folio_id, kit_id, "cut", [], {"at_s": middle_s}, None)
+    kits.edit(studio, folio_id, kit_id, "set", [slices[7].id], {"reversed": True}, None)
+    kits.edit(studio, folio_id, kit_id, "set", [slices[10].id], {"gain_db": -4.0}, None)
 
 
 def _mend(studio: Studio, folio_id: str, part_id: str) -> None:

@@ -42,6 +42,33 @@ GOAT_SONG = (
     (2, 62), (2, 60), (1, 59), (1, 57), (2, 60), (2, 59), (6, 57),
 )  # fmt: skip
 
+# Four voices of the harmonium, from the top down.
+HARMONIUM_VERSE = (
+    (
+        (3, 69), (1, 71), (2, 72), (2, 76), (4, 77), (2, 76), (2, 72), (3, 79), (1, 76), (4, 72), (4, 74), (4, 71),
+        (3, 72), (1, 71), (2, 69), (2, 76), (4, 77), (2, 74), (2, 77), (4, 76), (2, 74), (2, 71), (8, 69),
+    ),
+    (
+        (4, 64), (4, 64), (4, 69), (4, 69), (4, 67), (4, 67), (4, 67), (4, 67), (4, 64), (4, 64), (4, 69), (4, 69),
+        (4, 68), (4, 68), (8, 64),
+    ),
+    (
+        (8, 60), (8, 60), (4, 64), (4, 64), (4, 62), (4, 62), (8, 60), (4, 65), (4, 65), (4, 64), (4, 62), (8, 60),
+    ),
+    (
+        (4, 45), (4, 45), (4, 41), (4, 53), (4, 48), (4, 48), (4, 43), (4, 55), (4, 45), (4, 52), (4, 50), (4, 50),
+        (4, 52), (4, 52), (8, 45),
+    ),
+)  # fmt: skip
+# Strokes of the toy piano: length in eighths, pitches.
+TOY_PIANO = (
+    (1, (72,)), (1, (76,)), (1, (79,)), (1, (84,)), (2, (77, 81)), (2, (76, 79)), (1, (74,)), (1, (77,)), (1, (81,)),
+    (1, (86,)), (3, (74, 79, 83)), (1, (79,)), (2, (72, 76, 79)), (2, (69, 76)), (1, (81,)), (1, (79,)), (1, (77,)),
+    (1, (76,)), (2, (74, 77)), (2, (71, 74)), (1, (67,)), (1, (71,)), (1, (74,)), (1, (79,)), (4, (72, 76, 84)),
+    (1, (84,)), (1, (83,)), (1, (81,)), (1, (79,)), (2, (69, 77)), (2, (67, 76)), (1, (74,)), (1, (76,)), (1, (77,)),
+    (1, (79,)), (3, (71, 77)), (1, (74,)), (6, (72, 76, 79)),
+)  # fmt: skip
+
 
 def perform(
     written: tuple[tuple[int, int], ...],
@@ -82,3 +109,30 @@ def perform(
         slide = i > 0 and written[i - 1][1] > 0 and random.random() < slides
         notes.append(Played(onset, max(end, onset + 0.09), pitch, loudness, scoop_cents, slide))
     return notes
+
+
+def perform_strokes(
+    strokes: tuple[tuple[int, tuple[int, ...]], ...], *, bpm: float, start_s: float, seed: int, loose_s: float = 0.012
+) -> list[Played]:
+    """Plays strokes of one note or several, each pitch ringing until it is struck again or its chord is over.
+
+    Args:
+        strokes: lengths in eighths and pitches.
+        bpm: quarter notes a minute.
+        start_s: moment of the first stroke.
+        seed: of the human differences.
+        loose_s: spread of the timing of strokes; the notes of one lie a third of it apart.
+    """
+    random = np.random.default_rng(seed)
+    eighth_s = 30.0 / bpm
+    notes: list[Played] = []
+    place = 0
+    for eighths, pitches in strokes:
+        stroke_s = start_s + place * eighth_s + float(random.normal(0, loose_s))
+        place += eighths
+        loudness = float(np.clip(0.62 + random.normal(0, 0.1), 0.3, 1.0))
+        for pitch in pitches:
+            onset = stroke_s + float(random.normal(0, loose_s / 3))
+            end = max(start_s + place * eighth_s - 0.03, onset + 0.12)
+            notes.append(Played(onset, end, pitch, float(np.clip(loudness + random.normal(0, 0.05), 0.25, 1.0))))
+    return sorted(notes, key=lambda n: (n.onset_s, n.pitch))

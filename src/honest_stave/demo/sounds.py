@@ -53,13 +53,14 @@ def _harmonics(curve: Sound, level: Sound, weights: Sequence[float]) -> Sound:
     return sound
 
 
-def _noise(frames: int, low_hz: float, high_hz: float, seed: int) -> Sound:
+def noise(frames: int, low_hz: float, high_hz: float, seed: int) -> Sound:
+    """Noise between two frequencies."""
     sos = dsp.butter(2, [low_hz, high_hz], "bandpass", fs=RATE, output="sos")
     noise: Sound = dsp.sosfilt(sos, np.random.default_rng(seed).normal(size=frames))
     return noise
 
 
-def _in_a_room(sound: Sound, tail_s: float, amount: float, seed: int) -> Sound:
+def in_a_room(sound: Sound, tail_s: float, amount: float, seed: int) -> Sound:
     time = np.arange(round(tail_s * RATE)) / RATE
     room = np.random.default_rng(seed).normal(size=len(time)) * np.exp(-6.9 * time / tail_s)
     wet = dsp.fftconvolve(sound, room)[: len(sound)]
@@ -71,9 +72,9 @@ def whistle(notes: Sequence[Played], seconds: float) -> Sound:
     frames = round(seconds * RATE)
     curve = _pitch_curve(notes, frames, vibrato_cents=14, tuning_cents=8)
     level = _loudness(notes, frames, attack_s=0.012, release_s=0.018)
-    breath = _noise(frames, 1800, 9000, 1) * _loudness(notes, frames, attack_s=0.004, release_s=0.05)
+    breath = noise(frames, 1800, 9000, 1) * _loudness(notes, frames, attack_s=0.004, release_s=0.05)
     sound = _harmonics(curve, level, (1.0, 0.32, 0.09, 0.03)) + 0.06 * breath
-    return _in_a_room(sound, 0.7, 0.12, 2) + 0.0008 * _noise(frames, 60, 6000, 3)
+    return in_a_room(sound, 0.7, 0.12, 2) + 0.0008 * noise(frames, 60, 6000, 3)
 
 
 def washtub(notes: Sequence[Played], seconds: float) -> Sound:
@@ -94,7 +95,7 @@ def washtub(notes: Sequence[Played], seconds: float) -> Sound:
         thump = random.normal(size=length) * np.exp(-into / 0.012) * 0.25
         sound[first : first + length] += note.loudness * attack * damped * (np.asarray(tone) + thump)
     low = dsp.sosfilt(dsp.butter(2, 2600, "lowpass", fs=RATE, output="sos"), sound)
-    return np.asarray(low) + 0.0012 * _noise(frames, 50, 4000, 6)
+    return np.asarray(low) + 0.0012 * noise(frames, 50, 4000, 6)
 
 
 def humming(notes: Sequence[Played], seconds: float) -> Sound:
@@ -105,8 +106,49 @@ def humming(notes: Sequence[Played], seconds: float) -> Sound:
     curve = curve + 0.06 * np.asarray(drift) / float(np.abs(drift).max())
     level = _loudness(notes, frames, attack_s=0.035, release_s=0.05)
     sound = _harmonics(curve, level, (1.0, 0.55, 0.22, 0.12, 0.05, 0.02))
-    breath = 0.02 * _noise(frames, 400, 3500, 9) * (0.25 + (level < 0.02))
-    return _in_a_room(sound + breath + _creaks(frames), 0.4, 0.06, 10)
+    breath = 0.02 * noise(frames, 400, 3500, 9) * (0.25 + (level < 0.02))
+    return in_a_room(sound + breath + _creaks(frames), 0.4, 0.06, 10)
+
+
+def harmonium(notes: Sequence[Played], seconds: float) -> Sound:
+    """A harmonium: two reeds a note, a little apart, over the breath of its bellows."""
+    frames = round(seconds * RATE)
+    sound = np.zeros(frames)
+    for note in notes:
+        first, held = round(note.onset_s * RATE), note.offset_s - note.onset_s
+        length = min(frames - first, round((held + 0.16) * RATE))
+        into = np.arange(length) / RATE
+        level = (1 - np.exp(-into / 0.022)) * np.exp(-np.maximum(0.0, into - held) / 0.03)
+        for cents in (-2.5, 3.0):
+            hz = pitch_to_hz(note.pitch + cents / 100)
+            partials = [h for h in range(1, 15) if h * hz < 9000]
+            tone = sum(h**-0.9 * np.sin(2 * np.pi * h * hz * into + 0.7 * h) for h in partials)
+            sound[first : first + length] += 0.5 * note.loudness * level * np.asarray(tone)
+    bellows = 1 + 0.05 * np.sin(2 * np.pi * 0.42 * np.arange(frames) / RATE)
+    return in_a_room(sound * bellows + 0.01 * noise(frames, 200, 2500, 14), 0.6, 0.08, 15)
+
+
+def toy_piano(notes: Sequence[Played], seconds: float) -> Sound:
+    """A toy piano: struck rods that ring out of tune with themselves, and the knock of their hammers."""
+    frames = round(seconds * RATE)
+    sound = np.zeros(frames)
+    random = np.random.default_rng(16)
+    for note in notes:
+        first, held = round(note.onset_s * RATE), note.offset_s - note.onset_s
+        length = min(frames - first, round((held + 0.3) * RATE))
+        into = np.arange(length) / RATE
+        hz = pitch_to_hz(note.pitch + 0.05)
+        tone = sum(
+            weight * np.exp(-into * dies) * np.sin(2 * np.pi * ratio * hz * into)
+            for ratio, weight, dies in ((1.0, 1.0, 2.2), (2.01, 0.4, 4.0), (3.04, 0.2, 6.0), (5.43, 0.12, 14.0))
+            if ratio * hz < 12000
+        )
+        damped = np.exp(-np.maximum(0.0, into - held) / 0.05)
+        knock = random.normal(size=length) * np.exp(-into / 0.006) * 0.2
+        sound[first : first + length] += (
+            note.loudness * (1 - np.exp(-into / 0.001)) * damped * (np.asarray(tone) + knock)
+        )
+    return in_a_room(sound, 0.5, 0.1, 17) + 0.0006 * noise(frames, 60, 5000, 18)
 
 
 def _creaks(frames: int) -> Sound:

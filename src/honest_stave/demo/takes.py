@@ -1,4 +1,4 @@
-"""The three recordings of the demo, with their truth."""
+"""The recordings of the demo, with their truth."""
 
 import io
 from collections.abc import Callable, Sequence
@@ -24,9 +24,14 @@ class DemoTake:
 
     def wav(self) -> bytes:
         """The recording as a 24-bit WAV file."""
-        out = io.BytesIO()
-        soundfile.write(out, self.samples, sounds.RATE, format="WAV", subtype="PCM_24")
-        return out.getvalue()
+        return as_wav(self.samples)
+
+
+def as_wav(samples: NDArray[np.float32]) -> bytes:
+    """Samples as a 24-bit WAV file."""
+    out = io.BytesIO()
+    soundfile.write(out, samples, sounds.RATE, format="WAV", subtype="PCM_24")
+    return out.getvalue()
 
 
 def _take(
@@ -37,7 +42,7 @@ def _take(
     start_s: float,
     peak_db: float,
 ) -> DemoTake:
-    seconds = notes[-1].offset_s + 1.2
+    seconds = max(n.offset_s for n in notes) + 1.2
     return DemoTake(file_name, bpm, start_s, tuple(notes), sounds.as_take(play(notes, seconds), peak_db))
 
 
@@ -61,4 +66,22 @@ def goat_song() -> DemoTake:
     return _take("goat's song, hummed.wav", 84, notes, sounds.humming, 0.74, -6.0)
 
 
-ALL = (goat_song, whistle_theme, washtub_line)
+def harmonium_verse() -> DemoTake:
+    """A verse on the harmonium, in four voices."""
+    voices = [
+        score.perform(voice, bpm=80, start_s=0.4, held=0.94, seed=14 + i)
+        for i, voice in enumerate(score.HARMONIUM_VERSE)
+    ]
+    notes = sorted((n for voice in voices for n in voice), key=lambda n: (n.onset_s, n.pitch))
+    return _take("harmonium verse 80bpm.wav", 80, notes, sounds.harmonium, 0.4, -5.0)
+
+
+def toy_piano_free() -> DemoTake:
+    """A free improvisation on the toy piano."""
+    notes = score.perform_strokes(score.TOY_PIANO, bpm=104, start_s=0.35, seed=20, loose_s=0.02)
+    return _take("toy piano, free.wav", 104, notes, sounds.toy_piano, 0.35, -6.0)
+
+
+ONE_VOICE = (goat_song, whistle_theme, washtub_line)
+MANY_VOICES = (harmonium_verse, toy_piano_free)
+ALL = (*ONE_VOICE, *MANY_VOICES)

@@ -3,7 +3,7 @@
 import time
 from typing import Any
 
-from honest_stave.service import batch, takes, work
+from honest_stave.service import batch, kits, takes, work
 from honest_stave.service.studio import Studio
 from honest_stave.store.tables import Job
 
@@ -19,8 +19,21 @@ def bring_in(studio: Studio, folio_id: str, file_name: str, data: bytes) -> str:
     return str(takes.finish_decoding(studio, *_done(studio, folio_id, "decode", arguments))["take"])
 
 
-def read(studio: Studio, folio_id: str, take_id: str) -> str:
-    """Reads a take as one voice; returns the reading's id."""
+def read(studio: Studio, folio_id: str, take_id: str, settings: dict[str, Any] | None = None) -> str:
+    """Reads a take; returns the reading's id."""
     facts = takes.audio_take(studio, folio_id, take_id)["facts"]
-    arguments = {key: facts[key] for key in ("samples", "channels", "rate")} | {"take": take_id, "settings": {}}
-    return str(batch.finish_reading(studio, *_done(studio, folio_id, "one voice", arguments))["reading"])
+    arguments = {key: facts[key] for key in ("samples", "channels", "rate")} | {
+        "take": take_id,
+        "settings": settings or {},
+    }
+    return str(batch.finish_reading(studio, *_done(studio, folio_id, "notes", arguments))["reading"])
+
+
+def cut(studio: Studio, folio_id: str, take_id: str) -> str:
+    """Hears the hits of a take and cuts it; returns the kit's id."""
+    facts = takes.audio_take(studio, folio_id, take_id)["facts"]
+    arguments = {key: facts[key] for key in ("samples", "channels", "rate")} | {
+        "take": take_id,
+        "settings": {"listen": {}},
+    }
+    return str(kits.finish_reading(studio, *_done(studio, folio_id, "hits", arguments))["kit"])

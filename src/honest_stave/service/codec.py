@@ -31,7 +31,8 @@ def part_to_body(part: Part) -> Body:
 
 def part_from_body(body: Body) -> Part:
     """A part from its body."""
-    return Part(**{**body, "dropped": tuple(body.get("dropped", ()))})
+    pedal = tuple((float(down), float(up)) for down, up in body.get("pedal", ()))
+    return Part(**{**body, "dropped": tuple(body.get("dropped", ())), "pedal": pedal})
 
 
 def tempo_to_body(tempo_map: TempoMap) -> Body:

@@ -67,6 +67,7 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "settings": settings,
             "takes": _by_age(history.entities(session, folio_id, "take")),
             "parts": {i: part_to_body(part_from_body(body)) for i, body in parts.items()},
+            "kits": _by_age(history.entities(session, folio_id, "kit")),
             "undo": next((label for _, label, _, undone in changes if not undone), None),
             "redo": next((label for _, label, _, undone in reversed(changes) if undone), None),
         }

@@ -50,8 +50,8 @@ def _lines(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
     for part_id, events in heard.items():
         part = part_from_body(bodies[part_id])
         name = (body.get("names") or {}).get(part_id) or part.name
-        program = None if part.percussion else programs[part.instrument][1]
-        lines.append(Line(part_id, name, program, tuple(events), part.percussion))
+        program = None if part.percussion or part.instrument not in programs else programs[part.instrument][1]
+        lines.append(Line(part_id, name, program, tuple(events), part.percussion, part.pedal))
     return lines
 
 

@@ -2,6 +2,7 @@
 
 import time
 import uuid
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -14,9 +15,10 @@ from honest_stave.core.part.accept import note_of, renew
 from honest_stave.core.part.events import Sounding, heard_parts, sounding_notes
 from honest_stave.core.part.notes import MOST_NOTES, Note, Part, check_note, in_order
 from honest_stave.core.part.select import Rule, select
-from honest_stave.core.pitch.ends import LEVEL_HOP_S, note_end
+from honest_stave.core.pitch.attacks import attacks_inside
+from honest_stave.core.pitch.ends import note_end, pitch_levels_db
 from honest_stave.core.pitch.reading import FormSettings
-from honest_stave.core.signal.frames import levels_of_frames
+from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import folios, readings, takes
 from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body, tempo_from_body
@@ -28,6 +30,7 @@ INSTRUMENT_BY_CHARACTER = {"struck": "string", "sustained": "reed"}
 # A stretch this long after a note's end is looked at for its sound.
 TRIM_CONTEXT_S = 0.05
 SILENCE_FLOOR_DB = -75.0
+SAME_MOMENT_S = 2e-5
 
 
 def _new_id() -> str:
@@ -68,7 +71,7 @@ def tempo_of(studio: Studio, folio_id: str) -> TempoMap:
 def _counted(
     studio: Studio, folio_id: str, reading_id: str, form: FormSettings, least: float
 ) -> tuple[list[Note], int]:
-    found = readings.candidates(studio, folio_id, reading_id, form)
+    found = readings.candidates(studio, folio_id, reading_id, form, least)
     reading = readings.opened(studio, folio_id, reading_id)
     counted = [c for c in found if c.confidence >= least]
     if len(counted) > MOST_NOTES:
@@ -115,12 +118,18 @@ def accept(
         shortest_s=form.shortest_s,
         left_out=left_out,
         at=time.time(),
+        pedal=_pedal_of(studio, folio_id, reading_id),
     )
     part_id = uuid.uuid4().hex
     edit = history.Edit(f"“{wanted}” accepted, {len(notes)} notes", put=[("part", "", part_id, part_to_body(part))])
     edit.put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
     folios.change(studio, folio_id, edit, base)
     return part_id
+
+
+def _pedal_of(studio: Studio, folio_id: str, reading_id: str) -> tuple[tuple[float, float], ...]:
+    reading = readings.opened(studio, folio_id, reading_id)
+    return tuple((down + reading.starts_s, up + reading.starts_s) for down, up in reading.pedal)
 
 
 def move_limit(
@@ -132,7 +141,9 @@ def move_limit(
         raise BadInput("This part was not read from a recording.", "It has no doubt limit.")
     fresh, left_out = _counted(studio, folio_id, part.reading, form, least)
     now = notes_of(studio, folio_id, part_id)
-    wanted = {n.id: n for n in renew(now, fresh, reading_id=part.reading, dropped=frozenset(part.dropped))}
+    many = readings.opened(studio, folio_id, part.reading).voices == "many"
+    renewed = renew(now, fresh, reading_id=part.reading, dropped=frozenset(part.dropped), many=many)
+    wanted = {n.id: n for n in renewed}
     before = {n.id: n for n in now}
     moved = replace(part, least_confidence=least, split=form.split, shortest_s=form.shortest_s, left_out=left_out)
     edit = history.Edit(f"Doubt limit of “{part.name}” moved", put=[("part", "", part_id, part_to_body(moved))])
@@ -146,8 +157,11 @@ def set_part(studio: Studio, folio_id: str, part_id: str, values: dict[str, Any]
     part = part_of(studio, folio_id, part_id)
     if "name" in values:
         values["name"] = folios.clean_title(values["name"], "name")
-    if "instrument" in values and values["instrument"] not in instrument_names():
+    own = str(values.get("instrument", "")).startswith("kit:")
+    if "instrument" in values and not own and values["instrument"] not in instrument_names():
         raise NotFound(f"There is no instrument {values['instrument']!r}.", "Choose one of the list.")
+    if "pedal" in values:
+        values["pedal"] = tuple((float(down), float(up)) for down, up in values["pedal"])
     changed = replace(part, **values)
     what = ", ".join(sorted(values)).replace("_", " ")
     edit = history.Edit(f"“{changed.name}”: {what}", put=[("part", "", part_id, part_to_body(changed))])
@@ -193,6 +207,8 @@ EDITS = {
     "runner-up": "runner-up taken",
     "restore": "put back as read",
     "keep": "kept",
+    "line": "put into a line",
+    "restrike": "struck again",
 }
 
 
@@ -270,22 +286,34 @@ def _change(
             return edits.restore(notes)
         case "keep":
             return edits.Change(put=tuple(n.edited() for n in notes))
+        case "line":
+            return edits.set_line(notes, values.get("line", ""))
+        case "restrike":
+            return edits.restrike(notes, _moments(studio, folio_id, part, values.get("at", "beats")), _new_id)
     raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
 
 
+def _moments(studio: Studio, folio_id: str, part: Part, at: str) -> Callable[[Note], list[float]]:
+    """Where a long note may be struck again: at felt beats, or where the reading heard its pitch begin."""
+    if at == "beats":
+        tempo = tempo_of(studio, folio_id)
+        return lambda note: tempo.felt_beats_between(note.onset_s, note.offset_s)
+    if not part.reading:
+        raise BadInput("This part was not read from a recording.", "Strike its notes again at the beats.")
+    reading = readings.opened(studio, folio_id, part.reading)
+    return lambda note: attacks_inside(reading, note.pitch, note.onset_s, note.offset_s)
+
+
 def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits.Change:
+    """Ends notes where the sound of their own pitch ends."""
     samples, rate = takes.samples_of(studio, takes.audio_take(studio, folio_id, part.take))
-    hop = round(rate * LEVEL_HOP_S)
 
     def measured_end_s(note: Note) -> float:
-        first = max(0, round((note.onset_s - TRIM_CONTEXT_S) * rate))
-        last = round((note.offset_s + TRIM_CONTEXT_S) * rate)
-        mono = np.asarray(samples[first:last]).mean(axis=1, dtype=np.float32)
-        levels = levels_of_frames(mono, hop=hop, length=4 * hop)
-        start_s = first / rate
         # The stretch is cut so that the sound after the note does not count.
-        end = note_end(levels, note.onset_s - start_s, note.offset_s - start_s, SILENCE_FLOOR_DB)
-        return end + start_s
+        stretch = ListenSettings(from_s=max(0.0, note.onset_s - TRIM_CONTEXT_S), to_s=note.offset_s + TRIM_CONTEXT_S)
+        signal, start_s = prepare(samples, rate, stretch)
+        levels = pitch_levels_db(signal, note.pitch)
+        return note_end(levels, note.onset_s - start_s, note.offset_s - start_s, SILENCE_FLOOR_DB) + start_s
 
     return edits.trim_ends(notes, measured_end_s)
 
@@ -293,6 +321,38 @@ def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits
 def pick(studio: Studio, folio_id: str, part_id: str, rule: Rule, value: float) -> list[str]:
     """Ids of the notes that a rule selects."""
     return select(notes_of(studio, folio_id, part_id), rule, value, tempo_of(studio, folio_id))
+
+
+def send(studio: Studio, folio_id: str, part_id: str, ids: list[str], name: str, base: int | None) -> str:
+    """Gives notes a part of their own, with their evidence; returns the new part's id.
+
+    Raises:
+        BadInput: no note is selected, or all are.
+    """
+    part = part_of(studio, folio_id, part_id)
+    now = notes_of(studio, folio_id, part_id)
+    wanted = set(ids)
+    sent = [n for n in now if n.id in wanted]
+    if not sent:
+        raise BadInput("No note is selected.", "Select the notes of a line, by a rule or by hand.")
+    if len(sent) == len(now):
+        raise BadInput("All notes are selected.", "Leave some in the part, or give the part another name.")
+    with studio.database.session() as session:
+        taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
+    wanted_name = folios.clean_title(name, "name")
+    number = 2
+    while wanted_name in taken:
+        wanted_name, number = f"{name} {number}", number + 1
+    fresh = replace(part, name=wanted_name, reading="", left_out=0, dropped=(), at=time.time())
+    dropped = [n.origin.key for n in sent if n.origin is not None]
+    rest = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))
+    new_id = uuid.uuid4().hex
+    edit = history.Edit(f"{len(sent)} notes of “{part.name}” sent to “{wanted_name}”")
+    edit.put = [("part", "", new_id, part_to_body(fresh)), ("part", "", part_id, part_to_body(rest))]
+    edit.put += [("note", new_id, n.id, note_to_body(n)) for n in sent]
+    edit.removed = [("note", part_id, n.id) for n in sent]
+    folios.change(studio, folio_id, edit, base)
+    return new_id
 
 
 def take_candidates(
@@ -307,8 +367,10 @@ def take_candidates(
     """Takes candidates of another reading into a part, by their onsets."""
     part = part_of(studio, folio_id, part_id)
     reading = readings.opened(studio, folio_id, reading_id)
-    wanted = {round(s, 4) for s in onsets_s}
-    found = [c for c in readings.candidates(studio, folio_id, reading_id, form) if round(c.onset_s, 4) in wanted]
+    wanted = np.array(onsets_s)
+    every = readings.candidates(studio, folio_id, reading_id, form)
+    # Moments were rounded on their way to the browser and back.
+    found = [c for c in every if np.any(np.abs(wanted - c.onset_s) < SAME_MOMENT_S)]
     if not found:
         raise BadInput("These notes are no longer in the reading.", "Choose them again.")
     notes = [replace(note_of(reading_id, reading, c), touched=True) for c in found]

@@ -3,7 +3,6 @@
 import time
 import uuid
 from collections import OrderedDict
-from dataclasses import asdict
 from threading import Lock
 from typing import Any
 
@@ -11,22 +10,20 @@ import numpy as np
 from sqlalchemy import func, select
 
 from honest_stave.core.errors import BadInput, NotFound
+from honest_stave.core.pitch.dying import DYING_SHARE
 from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.reading import (
-    ENGINE,
-    Candidate,
-    FormSettings,
-    OneVoiceReading,
-)
-from honest_stave.core.pitch.salience import HOP_S
+from honest_stave.core.pitch.limits import expected
+from honest_stave.core.pitch.pitch_line import HOP_S
+from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, Candidate, FormSettings, NotesReading
 from honest_stave.service import takes
 from honest_stave.service.studio import Studio
 from honest_stave.service.work import reading_from_file, settings_from_json
+from honest_stave.store import history
 from honest_stave.store.tables import Job, ReadingRow
 
 # Readings kept open: moving a limit then costs no file access.
 OPEN_READINGS = 6
-_open: OrderedDict[str, OneVoiceReading] = OrderedDict()
+_open: OrderedDict[str, NotesReading] = OrderedDict()
 _lock = Lock()
 # Candidates of two readings are the same note within these.
 SAME_ONSET_S = 0.05
@@ -39,6 +36,7 @@ def ask(studio: Studio, folio_id: str, take_id: str, settings: dict[str, Any], *
         BadInput: the take holds no sound, or the settings make no sense.
     """
     take = takes.audio_take(studio, folio_id, take_id)
+    settings = _resolved(studio, folio_id, take, settings)
     checked = settings_from_json(settings)
     if checked.lowest >= checked.highest:
         raise BadInput("The lowest pitch is above the highest.", "Lower it, or raise the highest.")
@@ -51,7 +49,25 @@ def ask(studio: Studio, folio_id: str, take_id: str, settings: dict[str, Any], *
         "settings": settings,
         "accept": accept,
     }
-    return studio.jobs.add(folio_id, "one voice", f"Reading “{take['name']}” as one voice", arguments)
+    as_voices = f"{checked.voices} voice{'s' if checked.voices == 'many' else ''}"
+    return studio.jobs.add(folio_id, "notes", f"Reading “{take['name']}” as {as_voices}", arguments)
+
+
+def _resolved(studio: Studio, folio_id: str, take: dict[str, Any], settings: dict[str, Any]) -> dict[str, Any]:
+    """Settings in which the voices are decided and the line to follow is there in notes."""
+    settings = dict(settings)
+    if settings.get("voices") == "auto":
+        seems = take["facts"].get("seems") or {"name": "one"}
+        settings["voices"] = "one" if seems["name"] == "one" else "many"
+    part_id = settings.pop("follow_part", "") or ""
+    if settings.get("follow") == "line":
+        with studio.database.session() as session:
+            history.entity(session, folio_id, "part", part_id)
+            bodies = history.entities(session, folio_id, "note", part_id).values()
+        settings["drawn"] = sorted([b["onset_s"], b["offset_s"], b["pitch"]] for b in bodies)
+        if not settings["drawn"]:
+            raise BadInput("The line to follow has no notes.", "Draw it as a part, or read it from a hummed take.")
+    return settings
 
 
 def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
@@ -70,7 +86,7 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
                 take_id=take_id,
                 number=(count or 0) + 1,
                 at=time.time(),
-                engine=ENGINE,
+                engine=result["summary"]["engine"],
                 settings=job.arguments["settings"],
                 summary=result["summary"],
                 arrays=result["arrays"],
@@ -94,9 +110,13 @@ def row(studio: Studio, folio_id: str, reading_id: str) -> ReadingRow:
 
 
 def listed(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
-    """All readings of a folio in order, without their arrays."""
+    """All readings of notes in a folio in order, without their arrays."""
     with studio.database.session() as session:
-        query = select(ReadingRow).where(ReadingRow.folio_id == folio_id).order_by(ReadingRow.at)
+        query = (
+            select(ReadingRow)
+            .where(ReadingRow.folio_id == folio_id, ReadingRow.engine.startswith("notes"))
+            .order_by(ReadingRow.at)
+        )
         return [
             {
                 "id": r.id,
@@ -105,13 +125,13 @@ def listed(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
                 "at": r.at,
                 "engine": r.engine,
                 "settings": r.settings,
-                "summary": r.summary,
+                "summary": {**r.summary, "ends_judged": r.summary.get("dying_share", 0.0) >= DYING_SHARE},
             }
             for r in session.scalars(query)
         ]
 
 
-def opened(studio: Studio, folio_id: str, reading_id: str) -> OneVoiceReading:
+def opened(studio: Studio, folio_id: str, reading_id: str) -> NotesReading:
     """The reading with its arrays, kept open for the next question."""
     arrays = row(studio, folio_id, reading_id).arrays
     with _lock:
@@ -126,27 +146,37 @@ def opened(studio: Studio, folio_id: str, reading_id: str) -> OneVoiceReading:
     return reading
 
 
-def candidates(studio: Studio, folio_id: str, reading_id: str, form: FormSettings) -> tuple[Candidate, ...]:
-    """All candidates of a reading for the limits given."""
-    return form_candidates(opened(studio, folio_id, reading_id), form)
+def candidates(
+    studio: Studio, folio_id: str, reading_id: str, form: FormSettings, least: float = DEFAULT_LEAST_CONFIDENCE
+) -> tuple[Candidate, ...]:
+    """All candidates of a reading for the limits given; those at least as sure as ``least`` cut what sounds."""
+    return form_candidates(opened(studio, folio_id, reading_id), form, least)
+
+
+def expected_at_limits(found: tuple[Candidate, ...]) -> dict[str, list[Any]]:
+    """Candidates counted, wrong and missed to be expected at every hundredth of the doubt limit."""
+    said = expected(np.array([c.confidence for c in found]))
+    return {
+        "counted": said.counted.tolist(),
+        "wrong": np.round(said.wrong, 2).tolist(),
+        "missed": np.round(said.missed, 2).tolist(),
+    }
 
 
 def columns(found: tuple[Candidate, ...]) -> dict[str, list[Any]]:
     """Candidates as columns, which are a third of the size of rows."""
-    rows = [asdict(c) for c in found]
-    names = list(Candidate.__dataclass_fields__)
-    return {name: [_short(r[name]) for r in rows] for name in names}
-
-
-def _short(value: Any) -> Any:
-    return round(value, 5) if isinstance(value, float) else value
+    made: dict[str, list[Any]] = {}
+    for name, kind in Candidate.__annotations__.items():
+        column = [getattr(c, name) for c in found]
+        made[name] = np.round(column, 5).tolist() if kind is float else column
+    return made
 
 
 def line(studio: Studio, folio_id: str, reading_id: str) -> tuple[bytes, float, float]:
     """The measured line as float32 pairs (pitch in the recording's tuning, strength), its start and step (s)."""
     reading = opened(studio, folio_id, reading_id)
-    pitch = reading.track.pitch - np.float32(reading.tuning_cents / 100)
-    pair = np.stack([pitch, reading.track.strength], axis=1).astype(np.float32)
+    pitch = reading.line.pitch - np.float32(reading.tuning_cents / 100)
+    pair = np.stack([pitch, reading.line.strength], axis=1).astype(np.float32)
     return pair.tobytes(), reading.starts_s, HOP_S
 
 

@@ -53,10 +53,11 @@ def open_studio(folder: Path, *, workers: int | None = None) -> Studio:
     pool = Pool(folder, workers or max(1, min(4, os.cpu_count() or 2)))
     bus = Bus()
     studio = Studio(folder, database, files, bus, pool, Jobs(database, pool, bus))
-    from honest_stave.service import batch, takes
+    from honest_stave.service import batch, kits, takes
 
     studio.jobs.on_result("decode", lambda job, result: takes.finish_decoding(studio, job, result))
-    studio.jobs.on_result("one voice", lambda job, result: batch.finish_reading(studio, job, result))
+    studio.jobs.on_result("notes", lambda job, result: batch.finish_reading(studio, job, result))
+    studio.jobs.on_result("hits", lambda job, result: kits.finish_reading(studio, job, result))
     pool.start()
     studio.jobs.resume()
     return studio

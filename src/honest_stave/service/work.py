@@ -6,6 +6,7 @@ this work, starts without them.
 
 import io
 import json
+import mmap
 from collections.abc import Callable
 from dataclasses import asdict, fields
 from pathlib import Path
@@ -16,8 +17,8 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput, Progress, TooLarge
 from honest_stave.core.formats.hints import hints_from_name, timeline_of_wav
-from honest_stave.core.pitch.reading import OneVoiceReading, OneVoiceSettings, Pieces
-from honest_stave.core.pitch.track import Track
+from honest_stave.core.pitch.reading import ENGINE, NotesReading, PitchLine, ReadSettings
+from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.core.signal.measure import Measurer
 from honest_stave.core.signal.peaks import PeakMaker
@@ -61,9 +62,20 @@ def decode_take(files: Files, arguments: Result, progress: Progress) -> Result:
         "samples": samples,
         "peaks": [files.add(level.tobytes()) for level in peaks.finish().levels],
         "hints": hints,
+        "seems": _kind_of_take(open_samples(files.path(samples), info.channels), info.rate) if frames else None,
         **asdict(measurer.finish()),
     }
     return {"kind": "audio", "facts": facts}
+
+
+def _kind_of_take(samples: NDArray[np.float32], rate: int) -> Result | None:
+    """What a take seems to hold, nothing where the network is missing: it is brought in all the same."""
+    from honest_stave.core.pitch.kind import judge_kind
+
+    try:
+        return asdict(judge_kind(samples, rate))
+    except BadInput:
+        return None
 
 
 def open_samples(path: Path, channels: int) -> NDArray[np.float32]:
@@ -73,51 +85,79 @@ def open_samples(path: Path, channels: int) -> NDArray[np.float32]:
     return np.memmap(path, dtype=np.float32, mode="r").reshape(-1, channels)
 
 
-def settings_from_json(body: Result) -> OneVoiceSettings:
+def settings_from_json(body: Result) -> ReadSettings:
     """Engine settings from what the interface sent."""
     listen = ListenSettings(**body.get("listen", {}))
-    own = {f.name: body[f.name] for f in fields(OneVoiceSettings) if f.name in body and f.name != "listen"}
-    return OneVoiceSettings(**own, listen=listen)
+    own = {f.name: body[f.name] for f in fields(ReadSettings) if f.name in body and f.name != "listen"}
+    own["drawn"] = tuple(tuple(piece) for piece in body.get("drawn", ()))
+    return ReadSettings(**own, listen=listen)
 
 
-def read_one_voice(files: Files, arguments: Result, progress: Progress) -> Result:
-    """Reads one voice; the arrays go into a file, the summary comes back."""
-    from honest_stave.core.pitch.one_voice import read
+def read_notes(files: Files, arguments: Result, progress: Progress) -> Result:
+    """Reads notes; the arrays go into a file, the summary comes back."""
+    from honest_stave.core.pitch.notes_engine import read
 
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
-    reading = read(samples, arguments["rate"], settings_from_json(arguments["settings"]), progress)
-    return {"arrays": files.add(reading_to_bytes(reading)), "summary": _summary(reading)}
+
+    def let_go(share: float) -> None:
+        # Pages of the take that were heard once need not stay in memory beside what was made of them.
+        if isinstance(samples, np.memmap) and hasattr(mmap, "MADV_DONTNEED"):
+            samples._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
+        progress(share)
+
+    reading = read(samples, arguments["rate"], settings_from_json(arguments["settings"]), let_go)
+    return {"arrays": files.add(reading_to_bytes(reading)), "summary": summary_of(reading)}
 
 
 _SCALARS = (
-    "starts_s", "tuning_cents", "tuning_agreement", "character", "character_confidence",
-    "wander_semitones", "split_price", "reference_db", "floor_db", "engine",
+    "voices", "starts_s", "tuning_cents", "tuning_agreement",
+    "character", "character_confidence", "dying_share", "pedal", "engine",
 )  # fmt: skip
+_COLUMNS = ("score", "continuing", "centre", "level_db", "rival", "rival_share")
 
 
-def _summary(reading: OneVoiceReading) -> Result:
+def summary_of(reading: NotesReading) -> Result:
+    """What a reading says of the whole take."""
     return {name: getattr(reading, name) for name in _SCALARS}
 
 
-def reading_to_bytes(reading: OneVoiceReading) -> bytes:
+def reading_to_bytes(reading: NotesReading) -> bytes:
     """A reading as one file of arrays."""
-    arrays = {f"track_{f.name}": getattr(reading.track, f.name) for f in fields(Track)}
-    arrays |= {f"pieces_{f.name}": getattr(reading.pieces, f.name) for f in fields(Pieces)}
+    arrays = {f"line_{f.name}": getattr(reading.line, f.name) for f in fields(PitchLine)}
+    arrays |= {f"strikes_{f.name}": getattr(reading.strikes, f.name) for f in fields(Strikes)}
+    arrays |= {name: getattr(reading, name) for name in _COLUMNS}
     out = io.BytesIO()
-    np.savez(out, scalars=np.array(json.dumps(_summary(reading))), **arrays)
+    np.savez(out, scalars=np.array(json.dumps(summary_of(reading))), **arrays)
     return out.getvalue()
 
 
-def reading_from_file(path: Path) -> OneVoiceReading:
-    """A reading back from its file."""
+def reading_from_file(path: Path) -> NotesReading:
+    """A reading back from its file.
+
+    Raises:
+        BadInput: an engine that is no longer here made it.
+    """
     with np.load(path, allow_pickle=False) as data:
         scalars = json.loads(str(data["scalars"]))
-        track = Track(**{f.name: data[f"track_{f.name}"] for f in fields(Track)})
-        pieces = Pieces(**{f.name: data[f"pieces_{f.name}"] for f in fields(Pieces)})
-    return OneVoiceReading(track=track, pieces=pieces, **scalars)
+        if scalars["engine"] != ENGINE:
+            raise BadInput(
+                f"This reading was made by an older engine, {scalars['engine']}.",
+                "Parts made of it are whole. Read the take again to move limits.",
+            )
+        scalars["pedal"] = tuple((down, up) for down, up in scalars["pedal"])
+        line = PitchLine(**{f.name: data[f"line_{f.name}"] for f in fields(PitchLine)})
+        strikes = Strikes(**{f.name: data[f"strikes_{f.name}"] for f in fields(Strikes)})
+        return NotesReading(strikes=strikes, line=line, **{name: data[name] for name in _COLUMNS}, **scalars)
+
+
+def _read_hits(files: Files, arguments: Result, progress: Progress) -> Result:
+    from honest_stave.service.hits import read_hits
+
+    return read_hits(files, arguments, progress)
 
 
 TASKS: dict[str, Callable[[Files, Result, Progress], Result]] = {
     "decode": decode_take,
-    "one voice": read_one_voice,
+    "notes": read_notes,
+    "hits": _read_hits,
 }

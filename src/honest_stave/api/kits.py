@@ -1,0 +1,359 @@
+"""Kits: a take cut into slices, its hits by lane, keys, null test, pattern, files."""
+
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from fastapi import APIRouter, Response
+from pydantic import Field
+from pydantic_core import to_json
+
+from honest_stave.api.folios import Grid
+from honest_stave.api.handing import HandOn, hand_on_model
+from honest_stave.api.instruments import InstrumentInfo, SampleInfo
+from honest_stave.api.models import Kit, Model, Opened, Revision, Seconds, SliceSettings
+from honest_stave.api.takes import BINARY, Queued
+from honest_stave.core.hits.keys import DRUM_NOTES
+from honest_stave.core.hits.kit import LEAD
+from honest_stave.core.signal.convert import pitch_to_hz
+from honest_stave.core.sound.pace import stereo
+from honest_stave.service import hits, kit_files, kit_parts, kit_tempo, kits, timing
+from honest_stave.service.kit_parts import PatternSettings
+from honest_stave.service.kits import OpenKit
+
+router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
+ATTACK_S, RELEASE_S = 0.0, 0.005
+
+
+class AskHits(Model):
+    """A take to be cut."""
+
+    take: str
+    channels: Literal["sum", "left", "right", "difference"] = "sum"
+    from_s: Seconds = 0.0
+    to_s: Seconds = 0.0
+
+
+class Strike(Model):
+    """A drum in a slice."""
+
+    drum: str
+    kind: str
+    velocity: int
+    confidence: float
+    ghost: bool
+    runner_up: str
+    runner_up_share: float
+
+
+class Slice(Model):
+    """A slice of the loop."""
+
+    id: str
+    first_s: float
+    last_s: float
+    read_s: float | None
+    level_db: float
+    strikes: list[Strike]
+    by_hand: bool
+    key: int | None
+    off_grid_ms: float
+    settings: SliceSettings
+
+
+class LoopTempo(Model):
+    """A tempo proposed for the loop."""
+
+    bpm: float
+    bars: float
+    numerator: int
+    denominator: int
+    swing: float
+    start_s: float
+    score: float
+    share: float
+    end_off_s: float
+
+
+class KitView(Model):
+    """A kit with everything that is drawn of it."""
+
+    kit: Kit
+    rate: int
+    slices: list[Slice]
+    loop_key: int | None
+    moment_s: list[float]
+    moment_db: list[float]
+    moment_confidence: list[float]
+    grid: Grid
+    tempo: LoopTempo | None
+    tempi: list[LoopTempo]
+
+
+class Thresholds(Model):
+    """Limits tried without being kept."""
+
+    least_confidence: float | None = Field(None, ge=0, le=1)
+    threshold_db: float | None = Field(None, ge=-120, le=0)
+    lane_thresholds_db: dict[str, float] | None = None
+
+
+class KitChange(Thresholds):
+    """What to change about a kit as a whole."""
+
+    name: str | None = None
+    root: int | None = None
+    layout: Literal["rising", "drums"] | None = None
+    choke_hats: bool | None = None
+    notes: dict[str, int] | None = None
+    tails: Literal["cut", "ring", "fade", "stretch"] | None = None
+    base_revision: int | None = None
+
+
+class KitEdit(Model):
+    """An edit of cuts or slices by hand."""
+
+    action: str
+    ids: list[str] = Field(default_factory=list, max_length=5000)
+    values: dict[str, Any] = Field(default_factory=dict)
+    base_revision: int | None = None
+
+
+class UseTempo(Model):
+    """A tempo proposed, or typed as bars or as a tempo."""
+
+    which: int = Field(0, ge=0)
+    bars: float | None = Field(None, gt=0, le=1000)
+    bpm: float | None = Field(None, ge=4, le=960)
+    base_revision: int | None = None
+
+
+class Null(Model):
+    """The null test."""
+
+    exact: bool
+    residual_db: float
+    breaking: list[tuple[str, float]]
+
+
+class AskPattern(Model):
+    """How the pattern is made."""
+
+    bpm: float | None = Field(None, ge=4, le=960)
+    times: int = Field(1, ge=1, le=64)
+    shuffle_seed: int | None = Field(None, ge=0)
+    from_bar: int | None = Field(None, ge=1)
+    to_bar: int | None = Field(None, ge=1)
+    base_revision: int | None = None
+
+    def settings(self) -> PatternSettings:
+        """As the service takes them."""
+        return PatternSettings(self.bpm, self.times, self.shuffle_seed, self.from_bar, self.to_bar)
+
+
+class AskFiles(AskPattern):
+    """What of a kit is handed on."""
+
+    formats: list[Literal["wav", "sfz", "sf2", "lanes", "csv", "labels"]]
+
+
+class NoteMaps(Model):
+    """Note maps kept under a name: drum to MIDI note."""
+
+    maps: dict[str, dict[str, Annotated[int, Field(ge=0, le=127)]]]
+
+
+class NoteMapsKept(NoteMaps):
+    """Note maps kept, and the notes of drums that no map names."""
+
+    plain: dict[str, int]
+
+
+class PartMade(Model):
+    """A part that was made."""
+
+    part: str
+
+
+class PatternNotes(Model):
+    """The pattern as it is heard."""
+
+    onset_s: list[float]
+    offset_s: list[float]
+    key: list[int]
+
+
+@router.post("")
+def ask(studio: Opened, folio_id: str, body: AskHits) -> Queued:
+    """Has a take's hits heard and cuts it."""
+    listen = {"channels": body.channels, "from_s": body.from_s, "to_s": body.to_s}
+    return Queued(jobs=[hits.ask(studio, folio_id, body.take, listen)])
+
+
+def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
+    """The kit as a ``KitView``; thousands of slices leave without being checked: they come from core as they are."""
+    rate = found.rate
+    tempo_map = kit_tempo.map_of_loop(studio, folio_id, found.kit)
+    off_ms = kit_tempo.off_sixteenth_ms(tempo_map, found)
+    tempo = kit_tempo.loop_tempo(studio, folio_id, found.kit)
+    tempi = hits.tempi_of(studio, folio_id, found.kit.reading) if found.kit.reading else []
+    view = {
+        "kit": found.kit,
+        "rate": rate,
+        "slices": [
+            {
+                "id": s.id,
+                "first_s": s.first / rate,
+                "last_s": s.last / rate,
+                "read_s": s.read_frame / rate if s.read_frame >= 0 else None,
+                "level_db": s.level_db,
+                "strikes": s.strikes,
+                "by_hand": s.by_hand,
+                "key": found.keys.get(s.id),
+                "off_grid_ms": off,
+                "settings": s.settings,
+            }
+            for s, off in zip(found.slices, off_ms, strict=True)
+        ],
+        "loop_key": found.loop_key,
+        "moment_s": [m.frame / rate for m in found.moments],
+        "moment_db": [m.level_db for m in found.moments],
+        "moment_confidence": [max(s.confidence for s in m.strikes) for m in found.moments],
+        "grid": timing.grid(tempo_map, -2.0, len(found.samples) / rate + 2.0),
+        "tempo": tempo,
+        "tempi": tempi,
+    }
+    return Response(to_json(view), media_type="application/json")
+
+
+@router.get("/note-maps")
+def get_note_maps(studio: Opened, folio_id: str) -> NoteMapsKept:
+    """Note maps kept for all folios."""
+    return NoteMapsKept(maps=kits.note_maps(studio), plain=DRUM_NOTES)
+
+
+@router.put("/note-maps")
+def set_note_maps(studio: Opened, folio_id: str, body: NoteMaps) -> NoteMaps:
+    """Keeps note maps for all folios."""
+    return NoteMaps(maps=kits.keep_note_maps(studio, body.maps))
+
+
+@router.get("/{kit_id}", response_model=KitView)
+def get_kit(studio: Opened, folio_id: str, kit_id: str) -> Response:
+    """A kit with its slices."""
+    return _view(studio, folio_id, kits.opened(studio, folio_id, kit_id))
+
+
+@router.post("/{kit_id}/try", response_model=KitView)
+def try_thresholds(studio: Opened, folio_id: str, kit_id: str, body: Thresholds) -> Response:
+    """The kit at other thresholds, without keeping them."""
+    return _view(studio, folio_id, kits.opened(studio, folio_id, kit_id, body.model_dump(exclude_none=True)))
+
+
+@router.patch("/{kit_id}")
+def change_kit(studio: Opened, folio_id: str, kit_id: str, body: KitChange) -> Revision:
+    """Changes thresholds, keys or name."""
+    values = body.model_dump(exclude_none=True, exclude={"base_revision"})
+    return Revision(revision=kits.change_kit(studio, folio_id, kit_id, values, body.base_revision))
+
+
+@router.post("/{kit_id}/edits")
+def edit_kit(studio: Opened, folio_id: str, kit_id: str, body: KitEdit) -> Revision:
+    """Edits cuts and slices by hand."""
+    revision = kits.edit(studio, folio_id, kit_id, body.action, body.ids, body.values, body.base_revision)
+    return Revision(revision=revision)
+
+
+@router.delete("/{kit_id}")
+def remove_kit(studio: Opened, folio_id: str, kit_id: str, base_revision: int | None = None) -> Revision:
+    """Takes a kit out of the folio."""
+    return Revision(revision=kits.remove(studio, folio_id, kit_id, base_revision))
+
+
+@router.post("/{kit_id}/tempo")
+def give_tempo(studio: Opened, folio_id: str, kit_id: str, body: UseTempo) -> Revision:
+    """Makes the loop's tempo the folio's."""
+    return Revision(revision=kit_tempo.give_tempo(studio, folio_id, kit_id, body.base_revision))
+
+
+@router.put("/{kit_id}/tempo")
+def set_tempo(studio: Opened, folio_id: str, kit_id: str, body: UseTempo) -> Revision:
+    """Chooses or types the loop's tempo."""
+    revision = kit_tempo.set_tempo(studio, folio_id, kit_id, body.which, body.bars, body.bpm, body.base_revision)
+    return Revision(revision=revision)
+
+
+@router.get("/{kit_id}/null")
+def null_test(studio: Opened, folio_id: str, kit_id: str) -> Null:
+    """All slices in place against the loop."""
+    return Null(**vars(kits.null_of(studio, folio_id, kit_id)))
+
+
+@router.get("/{kit_id}/slices/{slice_id}/sound", response_class=Response, responses=BINARY)
+def get_slice_sound(studio: Opened, folio_id: str, kit_id: str, slice_id: str) -> Response:
+    """What one slice sounds like: float32, both channels one after the other."""
+    sound, rate = kits.slice_sound(studio, folio_id, kit_id, slice_id)
+    return Response(stereo(sound).tobytes(), media_type="application/octet-stream", headers={"x-rate": str(rate)})
+
+
+@router.get("/{kit_id}/instrument")
+def get_instrument(studio: Opened, folio_id: str, kit_id: str, pace: float = 1.0) -> InstrumentInfo:
+    """The kit as an instrument: a sample a key, each at its own pitch."""
+    found = kits.opened(studio, folio_id, kit_id)
+    infos, first = [], 0
+    for zone in kit_files.zones(studio, folio_id, found, pace):
+        count = len(zone.sound)
+        hz = float(pitch_to_hz(zone.key))
+        infos.append(SampleInfo(first=first, frames=count, root_hz=hz, loop_start=0, loop_end=0))
+        first += count
+    return InstrumentInfo(
+        id=kits.KIT_INSTRUMENT + kit_id,
+        name=found.kit.name,
+        program=0,
+        rate=found.rate,
+        attack_s=ATTACK_S,
+        release_s={"cut": RELEASE_S, "stretch": RELEASE_S, "fade": 0.08, "ring": 30.0}[found.kit.tails],
+        channels=2,
+        flat=True,
+        samples=infos,
+    )
+
+
+@router.get("/{kit_id}/instrument/samples", response_class=Response, responses=BINARY)
+def get_instrument_samples(studio: Opened, folio_id: str, kit_id: str, pace: float = 1.0) -> Response:
+    """All its samples, float32, one after the other, each left then right."""
+    found = kits.opened(studio, folio_id, kit_id)
+    data = b"".join(
+        np.ascontiguousarray(stereo(z.sound), np.float32).tobytes()
+        for z in kit_files.zones(studio, folio_id, found, pace)
+    )
+    return Response(data, media_type="application/octet-stream")
+
+
+@router.get("/{kit_id}/pattern")
+def get_pattern(studio: Opened, folio_id: str, kit_id: str) -> PatternNotes:
+    """The pattern that plays the kit, as it is heard."""
+    found = kits.opened(studio, folio_id, kit_id)
+    playing = [s for s in found.slices if s.id in found.keys and s.id != LEAD]
+    return PatternNotes(
+        onset_s=[s.first / found.rate for s in playing],
+        offset_s=[s.last / found.rate for s in playing],
+        key=[found.keys[s.id] for s in playing],
+    )
+
+
+@router.post("/{kit_id}/pattern")
+def make_pattern(studio: Opened, folio_id: str, kit_id: str, body: AskPattern) -> PartMade:
+    """Makes a part of the pattern."""
+    return PartMade(part=kit_parts.make_pattern(studio, folio_id, kit_id, body.settings(), body.base_revision))
+
+
+@router.post("/{kit_id}/drums")
+def make_drums(studio: Opened, folio_id: str, kit_id: str, body: AskPattern) -> PartMade:
+    """Makes a part of the hits by lane."""
+    return PartMade(part=kit_parts.make_drum_part(studio, folio_id, kit_id, body.base_revision))
+
+
+@router.post("/{kit_id}/hand-on")
+def hand_on(studio: Opened, folio_id: str, kit_id: str, body: AskFiles) -> HandOn:
+    """Writes the kit, reads it back, proves it."""
+    return hand_on_model(kit_files.hand_on(studio, folio_id, kit_id, list(body.formats), body.settings()))

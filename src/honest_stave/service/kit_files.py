@@ -1,0 +1,153 @@
+"""Kits handed on: slices, SFZ, SoundFont, MIDI, tables, in one ZIP with its proof."""
+
+import csv
+import io
+import time
+import uuid
+import zipfile
+from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy import select
+
+from honest_stave.core.errors import BadInput
+from honest_stave.core.formats.zones import Zone
+from honest_stave.core.hits.kit import LEAD
+from honest_stave.core.hits.kit_export import KitFiles, export_kit, kit_proof_text, plan_pattern
+from honest_stave.core.hits.pattern import drum_notes
+from honest_stave.core.hits.zones_of_kit import LOOP_NAME, at_length, name_of, stretched_tail, zones_of
+from honest_stave.core.part.handing_on import write_and_prove
+from honest_stave.service import kit_parts, kit_tempo, kits
+from honest_stave.service.handing import file_stem, said
+from honest_stave.service.kit_parts import PatternSettings
+from honest_stave.service.kits import OpenKit
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+from honest_stave.store.tables import HandOn
+
+FORMATS = ("wav", "sfz", "sf2", "lanes", "csv", "labels")
+# The whole loop has a key of its own in a kit unless it is longer than this.
+LONGEST_LOOP_S = 60.0
+
+
+def zones(studio: Studio, folio_id: str, found: OpenKit, pace: float = 1.0) -> list[Zone]:
+    """Zones of a kit, tails stretched where the kit says so and it plays slower, and the whole loop."""
+    made = zones_of(found.kit, found.slices, found.keys, kits.samples_for(studio, folio_id, found), found.rate)
+    if found.kit.tails == "stretch" and pace < 1:
+        made = [
+            Zone(z.key, z.name, stretched_tail(z.sound, found.rate, 1 / pace), z.choke, z.one_shot, z.release_s)
+            for z in made
+        ]
+    key = found.loop_key
+    if key is not None and len(found.samples) <= LONGEST_LOOP_S * found.rate:
+        # The whole loop goes at the folio's tempo, its pitch kept.
+        times = 1 / kit_tempo.folio_pace(studio, folio_id, found.kit)
+        made.append(Zone(key, LOOP_NAME, at_length(found.samples, found.rate, times), one_shot=True))
+    return made
+
+
+def exported(
+    studio: Studio, folio_id: str, found: OpenKit, formats: list[str], settings: PatternSettings
+) -> tuple[KitFiles, str]:
+    """Files of a kit with their proof, and the name they carry."""
+    unknown = [f for f in formats if f not in FORMATS]
+    if unknown or not formats:
+        raise BadInput("No format was chosen.", f"Choose of {', '.join(FORMATS)}.")
+    tempo_map = kit_tempo.map_of_loop(studio, folio_id, found.kit)
+    notes = kit_parts.pattern_notes(studio, folio_id, found, settings)
+    pace = 1.0
+    if settings.bpm is not None:
+        pace = settings.bpm / tempo_map.bpm_at(0.0)
+        tempo_map = tempo_map.with_bpm(settings.bpm)
+    name = file_stem("{part}", "", found.kit.name, 0)
+    cues = [(s.first, name_of(s, i)) for i, s in enumerate(found.slices, 1) if s.id != LEAD]
+    made = export_kit(
+        name, zones(studio, folio_id, found, pace), found.samples, found.rate, cues, notes, tempo_map, formats
+    )
+    files, words = list(made.files), list(made.words)
+    if "lanes" in formats:
+        drums = drum_notes(found.kit, found.slices, found.rate)
+        for drum in dict.fromkeys(s.drum for piece in found.slices for s in piece.strikes):
+            own = [n for n in drums if n.id.endswith(f" {drum}")]
+            if own:
+                files.append(
+                    (f"{name} {drum}.mid", write_and_prove(plan_pattern(drum, own, tempo_map, True), drum)[0])
+                )
+        if drums:
+            data, proof = write_and_prove(plan_pattern(name, drums, tempo_map, True), name)
+            files.append((f"{name} drums.mid", data))
+            words.append(f"{name} drums.mid holds {proof.notes} drum notes, and each lane has a file of its own.")
+    if "csv" in formats:
+        files.append((f"{name}.csv", _table(found).encode()))
+    if "labels" in formats:
+        files.append((f"{name} labels.txt", _labels(found).encode()))
+    return KitFiles(tuple(files), made.proof, tuple(words)), name
+
+
+def _table(found: OpenKit) -> str:
+    out = io.StringIO()
+    rows = csv.writer(out, lineterminator="\n")
+    rows.writerow(["slice", "starts_s", "ends_s", "key", "drum", "kind", "velocity", "confidence", "by_hand"])
+    for number, piece in enumerate(found.slices, 1):
+        begun = [number, f"{piece.first / found.rate:.6f}", f"{piece.last / found.rate:.6f}"]
+        key = found.keys.get(piece.id, "")
+        for s in piece.strikes or (None,):
+            heard = [s.drum, s.kind, s.velocity, f"{s.confidence:.3f}"] if s else ["", "", "", ""]
+            rows.writerow([*begun, key, *heard, int(piece.by_hand)])
+    return out.getvalue()
+
+
+def _labels(found: OpenKit) -> str:
+    return "".join(
+        f"{s.first / found.rate:.6f}\t{s.last / found.rate:.6f}\t{name_of(s, i)}\n"
+        for i, s in enumerate(found.slices, 1)
+    )
+
+
+def zipped(made: KitFiles, name: str) -> bytes:
+    """All files of a kit in one ZIP, with what was written and its proof in words."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, data in made.files:
+            archive.writestr(path, data)
+        archive.writestr("what was written.txt", "\n".join(["Written:", *made.words, ""]))
+        archive.writestr("proof.txt", kit_proof_text(made.proof, name))
+    return out.getvalue()
+
+
+def hand_on(
+    studio: Studio, folio_id: str, kit_id: str, formats: list[str], settings: PatternSettings
+) -> dict[str, Any]:
+    """Writes a kit, reads it back and keeps it; returns the hand-on with its proof."""
+    found = kits.opened(studio, folio_id, kit_id)
+    made, name = exported(studio, folio_id, found, formats, settings)
+    with studio.database.session() as session:
+        folio = history.entity(session, folio_id, "settings", "settings")["title"]
+        taken = set(session.scalars(select(HandOn.name).where(HandOn.folio_id == folio_id)))
+    stem = file_stem("{folio} {part} kit", folio, name, 0)
+    title, number = f"{stem}.zip", 2
+    while title in taken:
+        title, number = f"{stem} {number}.zip", number + 1
+    proof = made.proof
+    body = {
+        **asdict(proof.midi),
+        "same": proof.same,
+        "zones_db": proof.zones_db,
+        "whole_db": proof.whole_db,
+        "loop_db": proof.loop_db,
+        "remarks": list(proof.remarks),
+        "text": kit_proof_text(proof, name),
+    }
+    told = {"names": [title], "words": list(made.words), "left_out": [], "said": []}
+    row = HandOn(
+        id=uuid.uuid4().hex,
+        folio_id=folio_id,
+        at=time.time(),
+        name=title,
+        content=studio.files.add(zipped(made, name)),
+        settings={"kit": kit_id, "formats": formats, **asdict(settings), "told": told},
+        proof=body,
+    )
+    with studio.database.session() as session:
+        session.add(row)
+    return said(row)

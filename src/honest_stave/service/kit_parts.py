@@ -1,0 +1,103 @@
+"""Parts made of a kit: the pattern that plays it, the drums by lane."""
+
+import time
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from honest_stave.core.errors import BadInput
+from honest_stave.core.hits import pattern
+from honest_stave.core.part.notes import Note, Part
+from honest_stave.service import folios
+from honest_stave.service.codec import note_to_body, part_to_body
+from honest_stave.service.kit_tempo import loop_tempo, map_of_loop
+from honest_stave.service.kits import KIT_INSTRUMENT, OpenKit, opened
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+
+
+@dataclass(frozen=True)
+class PatternSettings:
+    """How the pattern of a kit is made.
+
+    Args:
+        bpm: at this tempo, None for the loop's own.
+        times: so many times in a row.
+        shuffle_seed: slices change places by this seed, None for as they are.
+        from_bar, to_bar: only these bars of the loop, both counted in; None for all of it.
+    """
+
+    bpm: float | None = None
+    times: int = 1
+    shuffle_seed: int | None = None
+    from_bar: int | None = None
+    to_bar: int | None = None
+
+
+def pattern_notes(studio: Studio, folio_id: str, found: OpenKit, settings: PatternSettings) -> list[Note]:
+    """Notes of the pattern that plays the kit."""
+    notes = pattern.pattern_of(found.kit, found.slices, found.keys, found.rate)
+    if not notes:
+        raise BadInput("No slice is on a key.", "Cut the loop first, or lower the root.")
+    loop = loop_tempo(studio, folio_id, found.kit)
+    if settings.shuffle_seed is not None:
+        notes = pattern.shuffled(notes, settings.shuffle_seed)
+    start_s, length_s = notes[0].onset_s, notes[-1].offset_s - notes[0].onset_s
+    if loop is not None:
+        beats = loop.numerator if loop.denominator == 4 else loop.numerator / 3
+        start_s, length_s = loop.start_s, loop.bars * beats * 60 / loop.bpm
+    if settings.from_bar is not None or settings.to_bar is not None:
+        tempo_map = map_of_loop(studio, folio_id, found.kit)
+        first = settings.from_bar or 1
+        last = settings.to_bar or max(first, int(loop.bars) if loop else first)
+        if last < first:
+            raise BadInput(f"Bars {first} to {last} run backwards.", "Give the earlier bar first.")
+        start_s, end_s = (float(tempo_map.seconds_at(tempo_map.bar_start(b))) for b in (first - 1, last))
+        notes, length_s = pattern.trimmed(notes, start_s, end_s), end_s - start_s
+    if settings.bpm is not None:
+        pace = settings.bpm / map_of_loop(studio, folio_id, found.kit).bpm_at(0.0)
+        lengths = found.kit.tails == "cut" or (found.kit.tails == "stretch" and pace < 1)
+        notes = pattern.at_pace(notes, start_s, pace, lengths=lengths or (pace > 1 and found.kit.tails == "fade"))
+        length_s /= pace
+    return pattern.repeated(notes, length_s, settings.times)
+
+
+def make_pattern(studio: Studio, folio_id: str, kit_id: str, settings: PatternSettings, base: int | None) -> str:
+    """Makes a part of the pattern, played by the kit; returns its id."""
+    found = opened(studio, folio_id, kit_id)
+    notes = pattern_notes(studio, folio_id, found, settings)
+    instrument = KIT_INSTRUMENT + kit_id
+    if settings.bpm is not None and found.kit.tails == "stretch":
+        instrument += f":{settings.bpm / map_of_loop(studio, folio_id, found.kit).bpm_at(0.0):.4f}"
+    part = Part(name=found.kit.name, instrument=instrument, take=found.kit.take, at=time.time())
+    return _new_part(studio, folio_id, part, notes, f"Pattern of “{found.kit.name}”", base)
+
+
+def make_drum_part(studio: Studio, folio_id: str, kit_id: str, base: int | None) -> str:
+    """Makes a part of the hits by lane, played by the built-in drum kit; returns its id.
+
+    Raises:
+        BadInput: no drum was heard.
+    """
+    found = opened(studio, folio_id, kit_id)
+    notes = pattern.drum_notes(found.kit, found.slices, found.rate)
+    if not notes:
+        raise BadInput("No drum is over the thresholds.", "Lower them, or name the drums of slices by hand.")
+    part = Part(
+        name=f"{found.kit.name}, drums", instrument="drums", percussion=True, take=found.kit.take, at=time.time()
+    )
+    return _new_part(studio, folio_id, part, notes, f"Drums of “{found.kit.name}”", base)
+
+
+def _new_part(studio: Studio, folio_id: str, part: Part, notes: Sequence[Note], label: str, base: int | None) -> str:
+    with studio.database.session() as session:
+        taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
+    name, number = part.name, 2
+    while name in taken:
+        name, number = f"{part.name} {number}", number + 1
+    part_id = uuid.uuid4().hex
+    change = history.Edit(f"{label}, {len(notes)} notes")
+    change.put = [("part", "", part_id, part_to_body(replace(part, name=name)))]
+    change.put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
+    folios.change(studio, folio_id, change, base)
+    return part_id
