@@ -448,6 +448,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/evidence/part/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Part
+         * @description Key, scale and strokes of a part.
+         */
+        get: operations["of_part_api_folios__folio_id__evidence_part__part_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/evidence/reading/{reading_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of Reading
+         * @description Key, scale and strokes of what counts in a reading.
+         */
+        get: operations["of_reading_api_folios__folio_id__evidence_reading__reading_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/evidence/take/{take_id}/spectrum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Spectrum
+         * @description A tile of the spectrogram: a byte a band, half decibels above -110.
+         */
+        get: operations["spectrum_api_folios__folio_id__evidence_take__take_id__spectrum_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/evidence/take/{take_id}/partials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Partials
+         * @description Partials of a note against the notes of a part, or of a reading, that sound with it.
+         */
+        get: operations["partials_api_folios__folio_id__evidence_take__take_id__partials_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/parts": {
         parameters: {
             query?: never;
@@ -606,6 +686,26 @@ export interface paths {
         get: operations["pick_api_folios__folio_id__parts__part_id__pick_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/parts/{part_id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send
+         * @description Gives notes a part of their own.
+         */
+        post: operations["send_api_folios__folio_id__parts__part_id__send_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -776,6 +876,286 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/kits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Has a take's hits heard and cuts it.
+         */
+        post: operations["ask_api_folios__folio_id__kits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/note-maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Note Maps
+         * @description Note maps kept for all folios.
+         */
+        get: operations["get_note_maps_api_folios__folio_id__kits_note_maps_get"];
+        /**
+         * Set Note Maps
+         * @description Keeps note maps for all folios.
+         */
+        put: operations["set_note_maps_api_folios__folio_id__kits_note_maps_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Kit
+         * @description A kit with its slices.
+         */
+        get: operations["get_kit_api_folios__folio_id__kits__kit_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Kit
+         * @description Takes a kit out of the folio.
+         */
+        delete: operations["remove_kit_api_folios__folio_id__kits__kit_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Kit
+         * @description Changes thresholds, keys or name.
+         */
+        patch: operations["change_kit_api_folios__folio_id__kits__kit_id__patch"];
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Thresholds
+         * @description The kit at other thresholds, without keeping them.
+         */
+        post: operations["try_thresholds_api_folios__folio_id__kits__kit_id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Kit
+         * @description Edits cuts and slices by hand.
+         */
+        post: operations["edit_kit_api_folios__folio_id__kits__kit_id__edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/tempo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Tempo
+         * @description Chooses or types the loop's tempo.
+         */
+        put: operations["set_tempo_api_folios__folio_id__kits__kit_id__tempo_put"];
+        /**
+         * Give Tempo
+         * @description Makes the loop's tempo the folio's.
+         */
+        post: operations["give_tempo_api_folios__folio_id__kits__kit_id__tempo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/null": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Null Test
+         * @description All slices in place against the loop.
+         */
+        get: operations["null_test_api_folios__folio_id__kits__kit_id__null_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/slices/{slice_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Slice Sound
+         * @description What one slice sounds like: float32, both channels one after the other.
+         */
+        get: operations["get_slice_sound_api_folios__folio_id__kits__kit_id__slices__slice_id__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Instrument
+         * @description The kit as an instrument: a sample a key, each at its own pitch.
+         */
+        get: operations["get_instrument_api_folios__folio_id__kits__kit_id__instrument_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/instrument/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Instrument Samples
+         * @description All its samples, float32, one after the other, each left then right.
+         */
+        get: operations["get_instrument_samples_api_folios__folio_id__kits__kit_id__instrument_samples_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/pattern": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pattern
+         * @description The pattern that plays the kit, as it is heard.
+         */
+        get: operations["get_pattern_api_folios__folio_id__kits__kit_id__pattern_get"];
+        put?: never;
+        /**
+         * Make Pattern
+         * @description Makes a part of the pattern.
+         */
+        post: operations["make_pattern_api_folios__folio_id__kits__kit_id__pattern_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/drums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Drums
+         * @description Makes a part of the hits by lane.
+         */
+        post: operations["make_drums_api_folios__folio_id__kits__kit_id__drums_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/kits/{kit_id}/hand-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand On
+         * @description Writes the kit, reads it back, proves it.
+         */
+        post: operations["hand_on_api_folios__folio_id__kits__kit_id__hand_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -890,8 +1270,13 @@ export interface components {
             takes: string[];
             /**
              * @default {
-             *       "lowest": 23,
+             *       "voices": "auto",
+             *       "lowest": 21,
              *       "highest": 108,
+             *       "follow": "all",
+             *       "follow_part": "",
+             *       "pedal": false,
+             *       "without_drums": false,
              *       "listen": {
              *         "channels": "sum",
              *         "from_s": 0,
@@ -904,6 +1289,74 @@ export interface components {
             settings?: components["schemas"]["EngineSettings"];
         };
         /**
+         * AskFiles
+         * @description What of a kit is handed on.
+         */
+        AskFiles: {
+            /** Bpm */
+            bpm?: number | null;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /** Shuffle Seed */
+            shuffle_seed?: number | null;
+            /** From Bar */
+            from_bar?: number | null;
+            /** To Bar */
+            to_bar?: number | null;
+            /** Base Revision */
+            base_revision?: number | null;
+            /** Formats */
+            formats: ("wav" | "sfz" | "sf2" | "lanes" | "csv" | "labels")[];
+        };
+        /**
+         * AskHits
+         * @description A take to be cut.
+         */
+        AskHits: {
+            /** Take */
+            take: string;
+            /**
+             * Channels
+             * @default sum
+             * @enum {string}
+             */
+            channels?: "sum" | "left" | "right" | "difference";
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /**
+             * To S
+             * @default 0
+             */
+            to_s?: number;
+        };
+        /**
+         * AskPattern
+         * @description How the pattern is made.
+         */
+        AskPattern: {
+            /** Bpm */
+            bpm?: number | null;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /** Shuffle Seed */
+            shuffle_seed?: number | null;
+            /** From Bar */
+            from_bar?: number | null;
+            /** To Bar */
+            to_bar?: number | null;
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
          * AskReading
          * @description A take to be read.
          */
@@ -912,8 +1365,13 @@ export interface components {
             take: string;
             /**
              * @default {
-             *       "lowest": 23,
+             *       "voices": "auto",
+             *       "lowest": 21,
              *       "highest": 108,
+             *       "follow": "all",
+             *       "follow_part": "",
+             *       "pedal": false,
+             *       "without_drums": false,
              *       "listen": {
              *         "channels": "sum",
              *         "from_s": 0,
@@ -967,6 +1425,7 @@ export interface components {
             runner_up: number[];
             /** Runner Up Share */
             runner_up_share: number[];
+            limits: components["schemas"]["ExpectedAtLimits"];
         };
         /**
          * Described
@@ -1005,7 +1464,7 @@ export interface components {
              * Action
              * @enum {string}
              */
-            action: "move" | "ends" | "split" | "join" | "delete" | "velocity" | "trim" | "paste" | "add" | "runner-up" | "restore" | "keep";
+            action: "move" | "ends" | "split" | "join" | "delete" | "velocity" | "trim" | "paste" | "add" | "runner-up" | "restore" | "keep" | "line" | "restrike";
             /**
              * Ids
              * @default []
@@ -1023,7 +1482,9 @@ export interface components {
              *       "onset_s": 0,
              *       "offset_s": 0,
              *       "pitch": 60,
-             *       "velocity": 90
+             *       "velocity": 90,
+             *       "line": "",
+             *       "at": "beats"
              *     }
              */
             values?: components["schemas"]["EditValues"];
@@ -1092,6 +1553,18 @@ export interface components {
              * @default 90
              */
             velocity?: number;
+            /**
+             * Line
+             * @default
+             * @enum {string}
+             */
+            line?: "" | "top" | "inner" | "bass" | "left hand" | "right hand";
+            /**
+             * At
+             * @default beats
+             * @enum {string}
+             */
+            at?: "beats" | "attacks";
         };
         /**
          * Edited
@@ -1107,12 +1580,18 @@ export interface components {
         };
         /**
          * EngineSettings
-         * @description How one voice is read.
+         * @description How the notes of a take are read.
          */
         EngineSettings: {
             /**
+             * Voices
+             * @default auto
+             * @enum {string}
+             */
+            voices?: "one" | "many" | "auto";
+            /**
              * Lowest
-             * @default 23
+             * @default 21
              */
             lowest?: number;
             /**
@@ -1124,6 +1603,27 @@ export interface components {
             tuning_cents?: number | null;
             /** Character */
             character?: ("struck" | "sustained") | null;
+            /**
+             * Follow
+             * @default all
+             * @enum {string}
+             */
+            follow?: "all" | "lowest" | "highest" | "line";
+            /**
+             * Follow Part
+             * @default
+             */
+            follow_part?: string;
+            /**
+             * Pedal
+             * @default false
+             */
+            pedal?: boolean;
+            /**
+             * Without Drums
+             * @default false
+             */
+            without_drums?: boolean;
             /**
              * @default {
              *       "channels": "sum",
@@ -1153,6 +1653,31 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * ExpectedAtLimits
+         * @description Candidates counted, wrong and missed to be expected, at every hundredth of the doubt limit.
+         */
+        ExpectedAtLimits: {
+            /** Counted */
+            counted: number[];
+            /** Wrong */
+            wrong: number[];
+            /** Missed */
+            missed: number[];
+        };
+        /**
+         * Findings
+         * @description What notes say together.
+         */
+        Findings: {
+            key: components["schemas"]["Named"] | null;
+            other_key: components["schemas"]["Named"] | null;
+            scale: components["schemas"]["Named"] | null;
+            other_scale: components["schemas"]["Named"] | null;
+            /** Pitches */
+            pitches: string[];
+            strokes: components["schemas"]["Strokes"];
         };
         /**
          * FolioName
@@ -1189,6 +1714,10 @@ export interface components {
             /** Parts */
             parts: {
                 [key: string]: components["schemas"]["Part"];
+            };
+            /** Kits */
+            kits: {
+                [key: string]: components["schemas"]["Kit"];
             };
             /** Undo */
             undo: string | null;
@@ -1284,7 +1813,7 @@ export interface components {
         };
         /**
          * InstrumentInfo
-         * @description An instrument with its samples' places.
+         * @description An instrument with its samples' places; a flat one is as loud at any velocity.
          */
         InstrumentInfo: {
             /** Id */
@@ -1299,6 +1828,16 @@ export interface components {
             attack_s: number;
             /** Release S */
             release_s: number;
+            /**
+             * Channels
+             * @default 1
+             */
+            channels: number;
+            /**
+             * Flat
+             * @default false
+             */
+            flat: boolean;
             /** Samples */
             samples: components["schemas"]["SampleInfo"][];
         };
@@ -1348,6 +1887,143 @@ export interface components {
             parts: string[];
             /** Base Revision */
             base_revision?: number | null;
+        };
+        /**
+         * Kit
+         * @description Slices of a take laid out on keys.
+         */
+        Kit: {
+            /** Name */
+            name: string;
+            /** Take */
+            take: string;
+            /** Reading */
+            reading: string;
+            /** Least Confidence */
+            least_confidence: number;
+            /** Threshold Db */
+            threshold_db: number;
+            /** Lane Thresholds Db */
+            lane_thresholds_db: {
+                [key: string]: number;
+            };
+            /** Hand */
+            hand: [
+                string,
+                number
+            ][];
+            /** Moved */
+            moved: [
+                string,
+                number
+            ][];
+            /** Away */
+            away: string[];
+            /** Slices */
+            slices: {
+                [key: string]: components["schemas"]["SliceSettings"];
+            };
+            /** Root */
+            root: number;
+            /**
+             * Layout
+             * @enum {string}
+             */
+            layout: "rising" | "drums";
+            /** Order */
+            order: string[];
+            /** Choke Hats */
+            choke_hats: boolean;
+            /** Notes */
+            notes: {
+                [key: string]: number;
+            };
+            /**
+             * Tails
+             * @enum {string}
+             */
+            tails: "cut" | "ring" | "fade" | "stretch";
+            /**
+             * Tempo
+             * @default 0
+             */
+            tempo: number;
+            /** Bpm */
+            bpm: number | null;
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
+        };
+        /**
+         * KitChange
+         * @description What to change about a kit as a whole.
+         */
+        KitChange: {
+            /** Least Confidence */
+            least_confidence?: number | null;
+            /** Threshold Db */
+            threshold_db?: number | null;
+            /** Lane Thresholds Db */
+            lane_thresholds_db?: {
+                [key: string]: number;
+            } | null;
+            /** Name */
+            name?: string | null;
+            /** Root */
+            root?: number | null;
+            /** Layout */
+            layout?: ("rising" | "drums") | null;
+            /** Choke Hats */
+            choke_hats?: boolean | null;
+            /** Notes */
+            notes?: {
+                [key: string]: number;
+            } | null;
+            /** Tails */
+            tails?: ("cut" | "ring" | "fade" | "stretch") | null;
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
+         * KitEdit
+         * @description An edit of cuts or slices by hand.
+         */
+        KitEdit: {
+            /** Action */
+            action: string;
+            /** Ids */
+            ids?: string[];
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
+         * KitView
+         * @description A kit with everything that is drawn of it.
+         */
+        KitView: {
+            kit: components["schemas"]["Kit"];
+            /** Rate */
+            rate: number;
+            /** Slices */
+            slices: components["schemas"]["Slice"][];
+            /** Loop Key */
+            loop_key: number | null;
+            /** Moment S */
+            moment_s: number[];
+            /** Moment Db */
+            moment_db: number[];
+            /** Moment Confidence */
+            moment_confidence: number[];
+            grid: components["schemas"]["Grid"];
+            tempo: components["schemas"]["LoopTempo"] | null;
+            /** Tempi */
+            tempi: components["schemas"]["LoopTempo"][];
         };
         /**
          * Knot
@@ -1414,6 +2090,30 @@ export interface components {
             to_s?: number;
         };
         /**
+         * LoopTempo
+         * @description A tempo proposed for the loop.
+         */
+        LoopTempo: {
+            /** Bpm */
+            bpm: number;
+            /** Bars */
+            bars: number;
+            /** Numerator */
+            numerator: number;
+            /** Denominator */
+            denominator: number;
+            /** Swing */
+            swing: number;
+            /** Start S */
+            start_s: number;
+            /** Score */
+            score: number;
+            /** Share */
+            share: number;
+            /** End Off S */
+            end_off_s: number;
+        };
+        /**
          * Meter
          * @description The meter from a bar on.
          */
@@ -1424,6 +2124,16 @@ export interface components {
             numerator: number;
             /** Denominator */
             denominator: number;
+        };
+        /**
+         * Named
+         * @description A key or a scale, and its share against the others.
+         */
+        Named: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
         };
         /**
          * NewFolio
@@ -1456,6 +2166,51 @@ export interface components {
             origin: components["schemas"]["Origin"] | null;
             /** Touched */
             touched: boolean;
+            /** Line */
+            line: string;
+        };
+        /**
+         * NoteMaps
+         * @description Note maps kept under a name: drum to MIDI note.
+         */
+        NoteMaps: {
+            /** Maps */
+            maps: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+        };
+        /**
+         * NoteMapsKept
+         * @description Note maps kept, and the notes of drums that no map names.
+         */
+        NoteMapsKept: {
+            /** Maps */
+            maps: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Plain */
+            plain: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Null
+         * @description The null test.
+         */
+        Null: {
+            /** Exact */
+            exact: boolean;
+            /** Residual Db */
+            residual_db: number;
+            /** Breaking */
+            breaking: [
+                string,
+                number
+            ][];
         };
         /**
          * Origin
@@ -1528,6 +2283,11 @@ export interface components {
             dropped: string[];
             /** At */
             at: number;
+            /**
+             * Pedal
+             * @default []
+             */
+            pedal: number[][];
         };
         /**
          * PartChange
@@ -1552,8 +2312,44 @@ export interface components {
             bends?: boolean | null;
             /** Percussion */
             percussion?: boolean | null;
+            /** Pedal */
+            pedal?: number[][] | null;
             /** Base Revision */
             base_revision?: number | null;
+        };
+        /**
+         * PartMade
+         * @description A part that was made.
+         */
+        PartMade: {
+            /** Part */
+            part: string;
+        };
+        /**
+         * Partial
+         * @description One partial of a note; ``explained_by`` names the other pitch that has it too.
+         */
+        Partial: {
+            /** Number */
+            number: number;
+            /** Pitch */
+            pitch: number;
+            /** Level Db */
+            level_db: number;
+            /** Explained By */
+            explained_by: number | null;
+        };
+        /**
+         * PatternNotes
+         * @description The pattern as it is heard.
+         */
+        PatternNotes: {
+            /** Onset S */
+            onset_s: number[];
+            /** Offset S */
+            offset_s: number[];
+            /** Key */
+            key: number[];
         };
         /**
          * Pick
@@ -1582,6 +2378,27 @@ export interface components {
             differences: components["schemas"]["ProofDifference"][];
             /** Text */
             text: string;
+            /**
+             * Zones Db
+             * @default {}
+             */
+            zones_db: {
+                [key: string]: number;
+            };
+            /**
+             * Whole Db
+             * @default {}
+             */
+            whole_db: {
+                [key: string]: number;
+            };
+            /** Loop Db */
+            loop_db: number | null;
+            /**
+             * Remarks
+             * @default []
+             */
+            remarks: string[];
         };
         /**
          * ProofDifference
@@ -1679,6 +2496,37 @@ export interface components {
             loop_end: number;
         };
         /**
+         * Seems
+         * @description What a take seems to hold, and what speaks for it.
+         */
+        Seems: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "one" | "many" | "drums" | "mix";
+            /** Confidence */
+            confidence: number;
+            /** Shares */
+            shares: number[];
+            /** Overlapping */
+            overlapping: number;
+            /** Strokes A Second */
+            strokes_a_second: number;
+        };
+        /**
+         * Send
+         * @description Notes to be given a part of their own.
+         */
+        Send: {
+            /** Ids */
+            ids: string[];
+            /** Name */
+            name: string;
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
          * Settings
          * @description What belongs to the folio itself.
          */
@@ -1693,6 +2541,82 @@ export interface components {
             tempo_set: boolean;
         };
         /**
+         * Slice
+         * @description A slice of the loop.
+         */
+        Slice: {
+            /** Id */
+            id: string;
+            /** First S */
+            first_s: number;
+            /** Last S */
+            last_s: number;
+            /** Read S */
+            read_s: number | null;
+            /** Level Db */
+            level_db: number;
+            /** Strikes */
+            strikes: components["schemas"]["Strike"][];
+            /** By Hand */
+            by_hand: boolean;
+            /** Key */
+            key: number | null;
+            /** Off Grid Ms */
+            off_grid_ms: number;
+            settings: components["schemas"]["SliceSettings"];
+        };
+        /**
+         * SliceSettings
+         * @description What was done to a slice.
+         */
+        SliceSettings: {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Fade S
+             * @default 0
+             */
+            fade_s: number;
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed: boolean;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * End
+             * @default next
+             * @enum {string}
+             */
+            end: "next" | "sound";
+            /** Drums */
+            drums: string[] | null;
+            /** Key */
+            key: number | null;
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+            /**
+             * First Frame
+             * @default 0
+             */
+            first_frame: number;
+            /**
+             * Last Frame
+             * @default 0
+             */
+            last_frame: number;
+        };
+        /**
          * Step
          * @description What was undone or redone; None where there was nothing.
          */
@@ -1701,10 +2625,49 @@ export interface components {
             label: string | null;
         };
         /**
+         * Strike
+         * @description A drum in a slice.
+         */
+        Strike: {
+            /** Drum */
+            drum: string;
+            /** Kind */
+            kind: string;
+            /** Velocity */
+            velocity: number;
+            /** Confidence */
+            confidence: number;
+            /** Ghost */
+            ghost: boolean;
+            /** Runner Up */
+            runner_up: string;
+            /** Runner Up Share */
+            runner_up_share: number;
+        };
+        /**
+         * Strokes
+         * @description Chords struck together, as columns.
+         */
+        Strokes: {
+            /** Onset S */
+            onset_s: number[];
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Size */
+            size: number[];
+        };
+        /**
          * Summary
          * @description What a reading says of the whole take.
          */
         Summary: {
+            /**
+             * Voices
+             * @default one
+             */
+            voices: string;
             /** Starts S */
             starts_s: number;
             /** Tuning Cents */
@@ -1715,14 +2678,21 @@ export interface components {
             character: string;
             /** Character Confidence */
             character_confidence: number;
-            /** Wander Semitones */
-            wander_semitones: number;
-            /** Split Price */
-            split_price: number;
-            /** Reference Db */
-            reference_db: number;
-            /** Floor Db */
-            floor_db: number;
+            /**
+             * Dying Share
+             * @default 0
+             */
+            dying_share: number;
+            /**
+             * Ends Judged
+             * @default false
+             */
+            ends_judged: boolean;
+            /**
+             * Pedal
+             * @default []
+             */
+            pedal: number[][];
             /** Engine */
             engine: string;
         };
@@ -1786,6 +2756,7 @@ export interface components {
             peaks: string[];
             /** @default {} */
             hints: components["schemas"]["Hints"];
+            seems: components["schemas"]["Seems"] | null;
             /**
              * Loudest Db
              * @default -120
@@ -1878,6 +2849,20 @@ export interface components {
             lone_bpm: number;
         };
         /**
+         * Thresholds
+         * @description Limits tried without being kept.
+         */
+        Thresholds: {
+            /** Least Confidence */
+            least_confidence?: number | null;
+            /** Threshold Db */
+            threshold_db?: number | null;
+            /** Lane Thresholds Db */
+            lane_thresholds_db?: {
+                [key: string]: number;
+            } | null;
+        };
+        /**
          * TimeChange
          * @description What to change about the folio's time.
          */
@@ -1894,6 +2879,23 @@ export interface components {
             first_bar_number?: number | null;
             /** Map Of Take */
             map_of_take?: string | null;
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
+         * UseTempo
+         * @description A tempo proposed, or typed as bars or as a tempo.
+         */
+        UseTempo: {
+            /**
+             * Which
+             * @default 0
+             */
+            which?: number;
+            /** Bars */
+            bars?: number | null;
+            /** Bpm */
+            bpm?: number | null;
             /** Base Revision */
             base_revision?: number | null;
         };
@@ -2805,6 +3807,149 @@ export interface operations {
             };
         };
     };
+    of_part_api_folios__folio_id__evidence_part__part_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Findings"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    of_reading_api_folios__folio_id__evidence_reading__reading_id__get: {
+        parameters: {
+            query?: {
+                least?: number;
+                split?: number;
+                shortest_s?: number;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                reading_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Findings"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    spectrum_api_folios__folio_id__evidence_take__take_id__spectrum_get: {
+        parameters: {
+            query: {
+                from_s: number;
+                column_s: number;
+                columns: number;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    partials_api_folios__folio_id__evidence_take__take_id__partials_get: {
+        parameters: {
+            query: {
+                onset_s: number;
+                offset_s: number;
+                pitch: number;
+                part?: string;
+                reading?: string;
+                least?: number;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Partial"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     accept_api_folios__folio_id__parts_post: {
         parameters: {
             query?: never;
@@ -3083,7 +4228,7 @@ export interface operations {
     pick_api_folios__folio_id__parts__part_id__pick_get: {
         parameters: {
             query: {
-                rule: "pitch" | "shorter" | "quieter" | "doubtful" | "on the beat" | "between the beats" | "all";
+                rule: "pitch" | "shorter" | "quieter" | "doubtful" | "on the beat" | "between the beats" | "all" | "ghosts" | "top" | "inner" | "bass" | "left hand" | "right hand";
                 value?: number;
             };
             header?: never;
@@ -3102,6 +4247,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pick"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    send_api_folios__folio_id__parts__part_id__send_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Send"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Accepted"];
                 };
             };
             /** @description Validation Error */
@@ -3384,6 +4565,626 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ask_api_folios__folio_id__kits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskHits"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_note_maps_api_folios__folio_id__kits_note_maps_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteMapsKept"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_note_maps_api_folios__folio_id__kits_note_maps_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteMaps"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteMaps"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_kit_api_folios__folio_id__kits__kit_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_kit_api_folios__folio_id__kits__kit_id__delete: {
+        parameters: {
+            query?: {
+                base_revision?: number | null;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_kit_api_folios__folio_id__kits__kit_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try_thresholds_api_folios__folio_id__kits__kit_id__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Thresholds"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KitView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_kit_api_folios__folio_id__kits__kit_id__edits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_tempo_api_folios__folio_id__kits__kit_id__tempo_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseTempo"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_tempo_api_folios__folio_id__kits__kit_id__tempo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseTempo"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    null_test_api_folios__folio_id__kits__kit_id__null_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Null"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_slice_sound_api_folios__folio_id__kits__kit_id__slices__slice_id__sound_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+                slice_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_instrument_api_folios__folio_id__kits__kit_id__instrument_get: {
+        parameters: {
+            query?: {
+                pace?: number;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentInfo"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_instrument_samples_api_folios__folio_id__kits__kit_id__instrument_samples_get: {
+        parameters: {
+            query?: {
+                pace?: number;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_pattern_api_folios__folio_id__kits__kit_id__pattern_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternNotes"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_pattern_api_folios__folio_id__kits__kit_id__pattern_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskPattern"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_drums_api_folios__folio_id__kits__kit_id__drums_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskPattern"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_on_api_folios__folio_id__kits__kit_id__hand_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskFiles"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOn"];
                 };
             };
             /** @description Validation Error */

@@ -9,6 +9,11 @@ export const router = createRouter({
     { path: '/', name: 'folios', component: FolioList },
     { path: '/folio/:folio/takes', name: 'takes', component: TakesStation },
     { path: '/folio/:folio/notes', name: 'notes', component: NotesStation },
+    {
+      path: '/folio/:folio/slices',
+      name: 'slices',
+      component: () => import('./stations/slices/SlicesStation.vue'),
+    },
     { path: '/folio/:folio', redirect: (to) => ({ name: 'notes', params: to.params }) },
     { path: '/:rest(.*)', redirect: '/' },
   ],

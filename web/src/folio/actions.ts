@@ -3,9 +3,11 @@ import type { Router } from 'vue-router'
 import { usePlayer } from '../player/store'
 import { openDialog } from '../ui/dialogs'
 import { register, type Action } from '../ui/shortcuts'
+import { useEvidence } from './evidence'
 import { useFolio } from './folio'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
+import { sliceActions } from './sliceActions'
 import { LEFT_OUT } from './strokes'
 import { useView } from './view'
 
@@ -18,6 +20,7 @@ export function registerActions(router: Router): void {
   const player = usePlayer()
   const view = useView()
   const notices = useNotices()
+  const evidence = useEvidence()
   let scrubbing = 0
 
   const here = () => router.currentRoute.value.name
@@ -26,10 +29,10 @@ export function registerActions(router: Router): void {
   const chosen = () => inPart() && notes.selectedNotes().length > 0
   const noDialog = () => openDialog.value === ''
 
-  function go(index: number) {
+  function go(index: number, keepSelection = false) {
     const s = notes.strokes
     if (index < 0 || index >= s.onset.length) return
-    notes.select([s.id[index]])
+    if (!keepSelection) notes.select([s.id[index]])
     view.reveal(s.onset[index], s.offset[index])
     if (!player.playing) player.position = s.onset[index]
   }
@@ -115,6 +118,15 @@ export function registerActions(router: Router): void {
     if (found.first >= 0) notes.select([notes.candidateId(found.first)])
     view.reveal(found.time_s - 0.5, found.time_s + 1)
   }
+  async function selectGhosts() {
+    await notes.pick('ghosts')
+    const count = notes.selection.size
+    if (count) go(notes.focus, true)
+    notices.tell(
+      count ? `${count} notes may be ghosts of louder ones below.` : 'No note looks like a ghost.',
+      count ? 'They are selected: drop them all, or walk the doubts one by one.' : '',
+    )
+  }
   function startScrub() {
     const grain = () => view.pointerTime !== null && void player.scrub(view.pointerTime)
     player.stop()
@@ -163,6 +175,8 @@ export function registerActions(router: Router): void {
     { id: 'velocity', label: 'Velocity', key: 'v', group: 'Mending', when: chosen, run: () => (openDialog.value = 'velocity') },
     { id: 'runner-up', label: 'Take the runner-up', key: 'o', group: 'Mending', when: chosen, run: () => void notes.edit('runner-up') },
     { id: 'restore', label: 'Back to what was read', key: 'w', group: 'Mending', when: chosen, run: () => void notes.edit('restore') },
+    { id: 'restrike-beats', label: 'Strike again at the beats', key: 'Shift+b', group: 'Mending', when: chosen, run: () => void notes.edit('restrike', { at: 'beats' }) },
+    { id: 'restrike-attacks', label: 'Strike again at measured attacks', key: 'Shift+x', group: 'Mending', when: () => chosen() && !!notes.part?.reading, run: () => void notes.edit('restrike', { at: 'attacks' }) },
     { id: 'add', label: 'Add a note at the cursor', key: 'i', group: 'Mending', when: inPart, run: addNote },
     { id: 'copy', label: 'Copy', key: 'Mod+c', group: 'Mending', when: chosen, run: copy },
     { id: 'paste', label: 'Paste at the cursor', key: 'Mod+v', group: 'Mending', when: () => inPart() && notes.clipboard.length > 0, run: () => void notes.edit('paste', { at_s: player.position }, notes.clipboard) },
@@ -170,6 +184,7 @@ export function registerActions(router: Router): void {
     { id: 'select-all', label: 'All notes', key: 'Mod+a', group: 'Selecting', when: inNotes, run: () => void notes.pick('all') },
     { id: 'invert', label: 'The others', key: 'Shift+i', group: 'Selecting', when: inNotes, run: () => notes.invert() },
     { id: 'pick', label: 'Select by a rule', key: 's', group: 'Selecting', when: inPart, run: () => (openDialog.value = 'pick') },
+    { id: 'ghosts', label: 'Ghosts', key: 'Shift+g', group: 'Selecting', when: inPart, run: () => void selectGhosts() },
     { id: 'select-none', label: 'Nothing', key: 'Escape', group: 'Selecting', when: () => noDialog() && inNotes(), run: () => notes.select([]) },
     { id: 'read', label: 'Read', key: 'r', group: 'Work', when: () => notes.take?.kind === 'audio', run: () => (openDialog.value = 'read') },
     { id: 'accept', label: 'Accept as a part', key: 'a', group: 'Work', when: () => inNotes() && !!notes.readingId && !notes.partId, run: () => void notes.accept() },
@@ -185,10 +200,11 @@ export function registerActions(router: Router): void {
     { id: 'farther', label: 'Farther', key: '-', group: 'View', run: () => view.zoom(1 / 0.6, middle()) },
     { id: 'to-takes', label: 'Takes', key: 'PageUp', group: 'View', run: () => void router.push({ name: 'takes' }) },
     { id: 'to-notes', label: 'Notes', key: 'PageDown', group: 'View', run: () => void router.push({ name: 'notes' }) },
+    { id: 'spectrum', label: 'Spectrum', key: 'u', group: 'View', when: () => inNotes() && notes.take?.kind === 'audio', run: () => (evidence.shown = !evidence.shown) },
     { id: 'theme', label: 'Day or night', key: 'Shift+n', group: 'View', run: () => (view.theme = view.theme === 'day' ? 'night' : 'day') },
     { id: 'help', label: 'Keys', key: '?', group: 'View', run: () => (openDialog.value = 'help') },
   ] // prettier-ignore
-  register(list)
+  register([...sliceActions(router), ...list])
 
   function middle(): number {
     const at = player.position

@@ -36,7 +36,7 @@ export const useFolio = defineStore('folio', () => {
       told(client.GET('/api/folios/{folio_id}/readings', { params })),
     ])
     if (state.value?.id === fresh.id && state.value.revision > fresh.revision) return
-    state.value = fresh
+    state.value = fresh as unknown as FolioState
     readings.value = read
     savedAt.value = fresh.changed_at
   }
@@ -66,7 +66,9 @@ export const useFolio = defineStore('folio', () => {
       if (before?.state !== job.state) tellOfJob(job)
     } else if (item.type === 'reading') {
       await refresh()
-      freshReading.value = { take: item.take ?? '', reading: item.reading ?? '' }
+      // Hits that were read make a kit; only notes are shown as a reading.
+      if (readings.value.some((r) => r.id === item.reading))
+        freshReading.value = { take: item.take ?? '', reading: item.reading ?? '' }
     } else if (item.type === 'folio' && (item.revision ?? 0) > (state.value?.revision ?? 0)) {
       if (ownChanges === 0) await refresh()
     }

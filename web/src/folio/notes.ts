@@ -4,7 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { bytes, client, told, type NoteBody, type Schemas } from './client'
 import { useFolio } from './folio'
 import { useNotices } from './notices'
-import { candidateId, emptyStrokes, LEFT_OUT, DOUBTFUL, strokesOfCandidates, strokesOfPart } from './strokes'
+import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates } from './strokes' // prettier-ignore
 
 export interface MeasuredLine {
   pitch: Float32Array
@@ -18,6 +18,19 @@ type Values = NonNullable<Schemas['Edit']['values']>
 
 /** Left-out candidates less sure than this are not walked through. */
 const WORTH_WALKING = 0.12
+
+/** The notes after a change, those that stay in their places. */
+function withChange(notes: NoteBody[], put: NoteBody[], removed: string[]): NoteBody[] {
+  const fresh = new Map(put.map((n) => [n.id, n]))
+  const gone = new Set(removed)
+  const kept = removed.length ? notes.filter((n) => !gone.has(n.id)) : notes
+  const changed = kept.map((n) => {
+    const now = fresh.get(n.id)
+    fresh.delete(n.id)
+    return now ?? n
+  })
+  return [...changed, ...fresh.values()]
+}
 
 export const useNotes = defineStore('notes', () => {
   const folio = useFolio()
@@ -43,27 +56,25 @@ export const useNotes = defineStore('notes', () => {
   const take = computed(() => folio.state?.takes[takeId.value] ?? null)
   const reading = computed(() => folio.readings.find((r) => r.id === readingId.value) ?? null)
   const readingsOfTake = computed(() => folio.readings.filter((r) => r.take === takeId.value))
+  const partStrokes = new PartStrokes()
   const strokes = computed(() => {
-    if (part.value) return strokesOfPart(notes.value, candidates.value, least.value, part.value.octave)
+    if (part.value) return partStrokes.of(notes.value, candidates.value, least.value, part.value.octave)
     if (candidates.value) return strokesOfCandidates(candidates.value, least.value)
     return emptyStrokes()
   })
   const otherStrokes = computed(() =>
     other.value ? strokesOfCandidates(other.value.candidates, least.value) : null,
   )
-  const indexOf = computed(() => new Map(strokes.value.id.map((id, i) => [id, i])))
+  // An edit keeps the list of names where the order stays, and with it this map.
+  const names = computed(() => strokes.value.id)
+  const indexOf = computed(() => new Map(names.value.map((id, i) => [id, i])))
   const selectedIndices = computed(() =>
     [...selection.value].map((id) => indexOf.value.get(id) ?? -1).filter((i) => i >= 0).sort((a, b) => a - b),
   ) // prettier-ignore
   const focus = computed(() => selectedIndices.value[0] ?? -1)
   const focusNote = computed(() => notes.value.find((n) => n.id === strokes.value.id[focus.value]) ?? null)
-  const doubts = computed(() => {
-    const s = strokes.value
-    return [...s.kind.keys()].filter(
-      (i) => s.kind[i] === DOUBTFUL || (s.kind[i] === LEFT_OUT && s.confidence[i] >= WORTH_WALKING),
-    )
-  })
-  const counted = computed(() => strokes.value.kind.reduce((n, k) => n + (k === LEFT_OUT ? 0 : 1), 0))
+  const doubts = computed(() => rowsInDoubt(strokes.value, WORTH_WALKING))
+  const counted = computed(() => countCounted(strokes.value))
 
   function path() {
     return folio.path
@@ -106,13 +117,16 @@ export const useNotes = defineStore('notes', () => {
   }
 
   async function loadNotes() {
-    notes.value = partId.value
+    const asked = partId.value
+    const found = asked
       ? ((await told(
           client.GET('/api/folios/{folio_id}/parts/{part_id}/notes', {
-            params: { path: { ...path(), part_id: partId.value } },
+            params: { path: { ...path(), part_id: asked } },
           }),
         )) as NoteBody[])
       : []
+    // An answer that comes when another part is shown is no longer wanted.
+    if (partId.value === asked) notes.value = found
   }
 
   async function load() {
@@ -234,9 +248,7 @@ export const useNotes = defineStore('notes', () => {
         }),
       )
       if (edited.revision <= based + 1) {
-        const gone = new Set([...edited.removed, ...edited.put.map((n) => n.id)])
-        const put = edited.put as NoteBody[]
-        notes.value = [...notes.value.filter((n) => !gone.has(n.id)), ...put]
+        notes.value = withChange(notes.value, edited.put as NoteBody[], edited.removed)
         knownRevision = edited.revision
       }
       return edited
@@ -244,7 +256,7 @@ export const useNotes = defineStore('notes', () => {
     if (answer === null) {
       notes.value = before
       await loadNotes()
-    } else if (['paste', 'add', 'split'].includes(action)) {
+    } else if (['paste', 'add', 'split', 'restrike'].includes(action)) {
       select(answer.put.map((n) => n.id))
     } else if (action === 'join') {
       select(answer.put.map((n) => n.id))

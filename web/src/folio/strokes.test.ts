@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { DOUBTFUL, INK, inView, LEFT_OUT, strokesOfCandidates } from './strokes'
+import type { NoteBody } from './client'
+import { DOUBTFUL, INK, inView, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates, strokesOfPart } from './strokes' // prettier-ignore
 
 const found = {
   onset_s: [2, 0, 1],
@@ -8,6 +9,7 @@ const found = {
   velocity: [90, 91, 92],
   confidence: [0.95, 0.6, 0.2],
   onset_tolerance_s: [], offset_tolerance_s: [], centre_cents: [], level_db: [], runner_up: [], runner_up_share: [],
+  limits: { counted: [], wrong: [], missed: [] },
 } // prettier-ignore
 
 describe('strokes', () => {
@@ -21,5 +23,51 @@ describe('strokes', () => {
     const strokes = strokesOfCandidates(found, 0.5)
     expect(inView(strokes, 3, 3.5)).toEqual([0, 3])
     expect(inView(strokes, 10, 11)).toEqual([3, 3])
+  })
+})
+
+describe('strokes of a part, kept from edit to edit', () => {
+  const note = (id: string, onset_s: number, pitch: number, touched = false) =>
+    ({
+      id,
+      onset_s,
+      offset_s: onset_s + 0.3,
+      pitch,
+      velocity: 80,
+      touched,
+      origin: { confidence: 0.6 },
+    }) as NoteBody
+  const notes = [note('a', 0.5, 60), note('b', 1.5, 62), note('c', 2.5, 64)]
+  const replaced = (at: number, fresh: NoteBody) => notes.map((n, i) => (i === at ? fresh : n))
+
+  it('are what a fresh start gives, whatever an edit did', () => {
+    const edits = [
+      replaced(1, note('b', 1.5, 74, true)),
+      replaced(1, note('b', 9, 62, true)),
+      replaced(0, { ...notes[0], offset_s: 7 } as NoteBody),
+      replaced(2, note('new', 2.5, 64)),
+      notes.slice(1),
+      [...notes, note('d', 0.1, 50)],
+    ]
+    for (const edited of edits) {
+      const kept = new PartStrokes()
+      kept.of(notes, found, 0.7, 0)
+      expect(kept.of(edited, found, 0.7, 0)).toEqual(strokesOfPart(edited, found, 0.7, 0))
+    }
+  })
+  it('keep their names where the order stays, and leave the older columns as they were', () => {
+    const kept = new PartStrokes()
+    const before = kept.of(notes, null, 0.5, 0)
+    const after = kept.of(replaced(1, note('b', 1.5, 50, true)), null, 0.5, 0)
+    expect(after.id).toBe(before.id)
+    expect([before.pitch[1], after.pitch[1]]).toEqual([62, 50])
+    expect([before.kind[1], after.kind[1]]).toEqual([DOUBTFUL, INK])
+  })
+  it('follow the limit and the octave', () => {
+    const kept = new PartStrokes()
+    kept.of(notes, null, 0.5, 0)
+    expect([...kept.of(notes, null, 0.7, -1).pitch]).toEqual([48, 50, 52])
+    expect(rowsInDoubt(kept.of(notes, null, 0.7, 0), 0.12)).toEqual([0, 1, 2])
+    expect(rowsInDoubt(kept.of(notes, null, 0.7, 0), 0.65)).toEqual([])
   })
 })

@@ -32,6 +32,10 @@ export function emptyStrokes(count = 0): Strokes {
   }
 }
 
+function isBefore(s: Strokes, a: number, b: number): boolean {
+  return s.onset[a] < s.onset[b] || (s.onset[a] === s.onset[b] && s.pitch[a] < s.pitch[b])
+}
+
 /** Columns in order of onset, then pitch; rows that are in order already are not moved. */
 function ordered(strokes: Strokes): Strokes {
   const { onset, offset, pitch } = strokes
@@ -39,8 +43,7 @@ function ordered(strokes: Strokes): Strokes {
   let sorted = true
   for (let i = 0; i < count; i++) {
     strokes.longest = Math.max(strokes.longest, offset[i] - onset[i])
-    if (i > 0 && (onset[i] < onset[i - 1] || (onset[i] === onset[i - 1] && pitch[i] < pitch[i - 1])))
-      sorted = false
+    if (i > 0 && isBefore(strokes, i, i - 1)) sorted = false
   }
   if (sorted) return strokes
   const order = Uint32Array.from({ length: count }, (_, i) => i)
@@ -91,6 +94,18 @@ export function strokesOfCandidates(found: Schemas['Candidates'], least: number)
   return ordered(strokes)
 }
 
+function putNote(s: Strokes, at: number, note: NoteBody, least: number, octave: number) {
+  const confidence = note.touched ? 1 : (note.origin?.confidence ?? 1)
+  s.id[at] = note.id
+  s.onset[at] = note.onset_s
+  s.offset[at] = note.offset_s
+  s.pitch[at] = note.pitch + 12 * octave
+  s.velocity[at] = note.velocity
+  s.confidence[at] = confidence
+  // Below a limit that is being moved a note is shown as it will be: left out.
+  s.kind[at] = kindOf(confidence, least)
+}
+
 /** A part's notes, and behind them the candidates that its limit leaves out. */
 export function strokesOfPart(
   notes: NoteBody[],
@@ -100,23 +115,78 @@ export function strokesOfPart(
 ): Strokes {
   const left = found ? [...found.confidence.keys()].filter((i) => found.confidence[i] < least) : []
   const strokes = emptyStrokes(notes.length + left.length)
-  notes.forEach((note, i) => {
-    const confidence = note.touched ? 1 : (note.origin?.confidence ?? 1)
-    strokes.id[i] = note.id
-    strokes.onset[i] = note.onset_s
-    strokes.offset[i] = note.offset_s
-    strokes.pitch[i] = note.pitch + 12 * octave
-    strokes.velocity[i] = note.velocity
-    strokes.confidence[i] = confidence
-    // Below a limit that is being moved a note is shown as it will be: left out.
-    strokes.kind[i] = kindOf(confidence, least)
-  })
+  notes.forEach((note, i) => putNote(strokes, i, note, least, octave))
   left.forEach((i, k) => found && putCandidate(strokes, notes.length + k, found, i, least, octave))
   return ordered(strokes)
 }
 
+/** More changed notes than this are not worth patching in. */
+const MOST_PATCHED = 500
+
+/** The strokes of a part, kept from edit to edit: what few notes changed is patched into copies of the columns. */
+export class PartStrokes {
+  private notes: NoteBody[] = []
+  private found: Schemas['Candidates'] | null = null
+  private least = NaN
+  private octave = 0
+  private strokes = emptyStrokes()
+  private rows: Map<string, number> | null = null
+
+  of(notes: NoteBody[], found: Schemas['Candidates'] | null, least: number, octave: number): Strokes {
+    const alike = found === this.found && least === this.least && octave === this.octave
+    const patched = alike ? this.patched(notes) : null
+    if (!patched) {
+      this.strokes = strokesOfPart(notes, found, least, octave)
+      this.rows = null
+    } else this.strokes = patched
+    Object.assign(this, { notes, found, least, octave })
+    return this.strokes
+  }
+
+  private rowOf(id: string): number {
+    this.rows ??= new Map(this.strokes.id.map((each, i) => [each, i]))
+    return this.rows.get(id) ?? -1
+  }
+
+  private patched(notes: NoteBody[]): Strokes | null {
+    if (notes.length !== this.notes.length) return null
+    const changed: NoteBody[] = []
+    for (let i = 0; i < notes.length; i++) {
+      if (notes[i] === this.notes[i]) continue
+      if (notes[i].id !== this.notes[i].id || changed.push(notes[i]) > MOST_PATCHED) return null
+    }
+    const { id, onset, offset, pitch, velocity, confidence, kind } = this.strokes
+    const s: Strokes = {
+      id, onset: onset.slice(), offset: offset.slice(), pitch: pitch.slice(), velocity: velocity.slice(),
+      confidence: confidence.slice(), kind: kind.slice(), longest: this.strokes.longest,
+    } // prettier-ignore
+    const rows = changed.map((note) => this.rowOf(note.id))
+    changed.forEach((note, k) => putNote(s, rows[k], note, this.least, this.octave))
+    for (const row of rows) {
+      if (row > 0 && isBefore(s, row, row - 1)) return null
+      if (row < id.length - 1 && isBefore(s, row + 1, row)) return null
+      s.longest = Math.max(s.longest, s.offset[row] - s.onset[row])
+    }
+    return s
+  }
+}
+
+/** Rows that are worth walking through. */
+export function rowsInDoubt(s: Strokes, leastWorth: number): number[] {
+  const rows: number[] = []
+  for (let i = 0; i < s.kind.length; i++)
+    if (s.kind[i] === DOUBTFUL || (s.kind[i] === LEFT_OUT && s.confidence[i] >= leastWorth)) rows.push(i)
+  return rows
+}
+
+export function countCounted(s: Strokes): number {
+  let count = 0
+  for (const kind of s.kind) if (kind !== LEFT_OUT) count++
+  return count
+}
+
 /** Index of the first onset at or after a moment. */
-export function firstFrom(onset: Float64Array, time: number): number {
+export function firstFrom(onset: ArrayLike<number>, time: number): number {
   let low = 0
   let high = onset.length
   while (low < high) {

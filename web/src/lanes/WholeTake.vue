@@ -15,8 +15,11 @@ const view = useView()
 const player = usePlayer()
 const peaks = usePeaks()
 
-useCanvas('whole', [() => notes.strokes, peaks, () => view.duration], (pen, width, height) =>
-  drawWhole(pen, width, height, view.duration, peaks.value, notes.strokes, colours()),
+useCanvas(
+  'whole',
+  [() => notes.strokes, peaks, () => view.duration],
+  (pen, width, height) => drawWhole(pen, width, height, view.duration, peaks.value, notes.strokes, colours()),
+  true,
 )
 const share = (time: number) => Math.max(0, Math.min(1, time / view.duration)) * 100
 const frame = computed(() => ({

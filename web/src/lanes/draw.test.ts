@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { drawGrid, drawRuler } from './drawRuler'
-import { TimeAxis } from './geometry'
+import { drawTogether } from './drawStave'
+import { PitchAxis, TimeAxis } from './geometry'
 import { Peaks } from './peaks'
 import type { Colours } from './surface'
 
@@ -55,6 +56,21 @@ describe('ruler and grid', () => {
     const { pen, seen } = countingPen()
     drawRuler(pen, new TimeAxis(0, 10, 800), 34, null, colours)
     expect(seen.texts).toContain('0:05')
+  })
+})
+
+describe('notes struck together', () => {
+  const strokes = { onset_s: [1, 2, 3], low: [48, 50, 52], high: [64, 65, 67], size: [3, 3, 3] }
+  it('are joined where they are in view', () => {
+    const { pen, seen } = countingPen()
+    drawTogether(pen, new TimeAxis(1.5, 2.5, 800), new PitchAxis(40, 80, 400), strokes, 0, colours)
+    expect(seen.lines).toBe(3)
+  })
+  it('are left out where they would crowd', () => {
+    const { pen, seen } = countingPen()
+    const many = { ...strokes, onset_s: Array.from({ length: 900 }, (_, i) => i) }
+    drawTogether(pen, new TimeAxis(0, 900, 800), new PitchAxis(40, 80, 400), many, 0, colours)
+    expect(seen.lines).toBe(0)
   })
 })
 

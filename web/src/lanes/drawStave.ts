@@ -1,6 +1,7 @@
 /** The honest stave, the measured line, and notes as strokes of a nib. */
+import type { Schemas } from '../folio/client'
 import type { MeasuredLine } from '../folio/notes'
-import { inView, INK, LEFT_OUT, type Strokes } from '../folio/strokes'
+import { firstFrom, inView, INK, LEFT_OUT, type Strokes } from '../folio/strokes'
 import { pitchName } from '../ui/format'
 import { BASS, MIDDLE_C, TREBLE, type PitchAxis, type TimeAxis } from './geometry'
 import { SMALL_FIGURES, type Colours } from './surface'
@@ -8,6 +9,7 @@ import { SMALL_FIGURES, type Colours } from './surface'
 /** Fewer pixels a note than this leave no room for figures, and then none for a nib. */
 const FIGURE_PX = 7
 const TICK_PX = 3.5
+const TOGETHER_PX = 6
 const LINES = new Set([...TREBLE, ...BASS])
 const NATURALS = new Set([0, 2, 4, 5, 7, 9, 11])
 
@@ -65,6 +67,34 @@ export function drawMeasured(
     pen.rect(x - size / 2, y - size / 2, size, size)
   }
   pen.fill()
+}
+
+/** Notes struck together: a hairline from the lowest to the highest, with short feet. */
+export function drawTogether(
+  pen: CanvasRenderingContext2D,
+  time: TimeAxis,
+  pitch: PitchAxis,
+  strokes: Schemas['Strokes'],
+  octave: number,
+  c: Colours,
+): void {
+  const { onset_s, low, high } = strokes
+  const first = firstFrom(onset_s, time.from)
+  const last = firstFrom(onset_s, time.to)
+  if ((last - first) * TOGETHER_PX > time.width) return
+  pen.strokeStyle = c.wave
+  pen.lineWidth = 1
+  pen.beginPath()
+  for (let i = first; i < last; i++) {
+    const x = Math.round(time.x(onset_s[i])) - 3.5
+    const top = pitch.y(high[i] + 12 * octave)
+    const bottom = pitch.y(low[i] + 12 * octave)
+    pen.moveTo(x + 3, top)
+    pen.lineTo(x, top)
+    pen.lineTo(x, bottom)
+    pen.lineTo(x + 3, bottom)
+  }
+  pen.stroke()
 }
 
 export interface NibStyle {

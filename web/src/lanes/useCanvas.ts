@@ -1,11 +1,14 @@
-/** A canvas that is drawn again when what it shows, its size or the theme changes; once a frame at most. */
+/**
+ * A canvas that is drawn again when what it shows, its size or the theme changes; once a frame at most.
+ * One that may wait lets a frame pass, so that the lanes worked in come first.
+ */
 import { onBeforeUnmount, onMounted, useTemplateRef, watch, type WatchSource } from 'vue'
 import { useView } from '../folio/view'
 import { prepare, timed } from './surface'
 
 export type Draw = (pen: CanvasRenderingContext2D, width: number, height: number) => void
 
-export function useCanvas(name: string, sources: WatchSource[], draw: Draw) {
+export function useCanvas(name: string, sources: WatchSource[], draw: Draw, mayWait = false) {
   const canvas = useTemplateRef<HTMLCanvasElement>(name)
   const view = useView()
   let asked = 0
@@ -21,7 +24,8 @@ export function useCanvas(name: string, sources: WatchSource[], draw: Draw) {
     pen.restore()
   }
   function ask() {
-    if (!asked) asked = requestAnimationFrame(now)
+    if (asked) return
+    asked = requestAnimationFrame(mayWait ? () => (asked = requestAnimationFrame(now)) : now)
   }
   onMounted(() => {
     resizing = new ResizeObserver(ask)

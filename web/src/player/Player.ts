@@ -55,6 +55,7 @@ export class Player {
   private readonly recordings = new Map<string, Recording>()
   private program: Program = { recordingUrl: null, duration: 0, lines: [], grid: null }
   private tracks: Track[] = []
+  private preparing: Promise<void> = Promise.resolve()
   private click: Instrument | null = null
   private live = new Set<AudioScheduledSourceNode>()
   private stretches: Stretch[] = []
@@ -105,12 +106,17 @@ export class Player {
     return Math.max(current.from, Math.min(current.to, current.from + (now - current.at) * this.pace))
   }
 
-  async setProgram(program: Program): Promise<void> {
+  /** Ready when the newest program is, also for a caller whose program a newer one has overtaken. */
+  setProgram(program: Program): Promise<void> {
     this.program = program
+    return (this.preparing = this.prepare(program))
+  }
+
+  private async prepare(program: Program): Promise<void> {
     const instruments = await Promise.all(
       program.lines.map((l) => loadInstrument(this.context, l.instrument)),
     )
-    if (this.program !== program) return
+    if (this.program !== program) return this.preparing
     for (const track of this.tracks) track.out.disconnect()
     this.tracks = program.lines.map((line, i) => {
       const out = this.context.createGain()
@@ -325,6 +331,25 @@ export class Player {
       this.keep(this.playBuffer(buffer, from - starts, length, at + from - first, true))
     }
     window.dispatchEvent(new CustomEvent('stave:auditioned', { detail: { note, recorded, at } }))
+  }
+
+  /** Sounds both channels of what was fetched, one after the other in `data`, at once. */
+  async playSound(data: Float32Array, rate: number): Promise<void> {
+    this.stop()
+    const run = ++this.run
+    await this.context.resume()
+    const frames = data.length / 2
+    if (run !== this.run || frames < 1) return
+    const buffer = this.context.createBuffer(2, frames, rate)
+    buffer.copyToChannel(data.slice(0, frames), 0)
+    buffer.copyToChannel(data.slice(frames), 1)
+    const source = this.context.createBufferSource()
+    source.buffer = buffer
+    source.connect(this.master)
+    const at = this.context.currentTime + 0.005
+    source.start(at)
+    this.keep(source)
+    window.dispatchEvent(new CustomEvent('stave:auditioned', { detail: { slice: true, frames, at } }))
   }
 
   /** A grain of the recording at a moment, for scrubbing. */

@@ -10,15 +10,25 @@ export interface Sample {
 export interface Instrument {
   attack: number
   release: number
+  /** As loud at any velocity. */
+  flat: boolean
   samples: Sample[]
 }
 
+/** A release this long lets a sound ring to its own end. */
+const RINGS_S = 10
+const SHORTEST_RAMP_S = 0.0005
+
 const waiting = new Map<string, Promise<Instrument>>()
 
+/**
+ * The instrument of an id, fetched once. A kit is told by its address instead, beginning with a slash;
+ * what follows `#` says which state of the kit it is.
+ */
 export function loadInstrument(context: BaseAudioContext, id: string): Promise<Instrument> {
   let promise = waiting.get(id)
   if (!promise) {
-    promise = fetchInstrument(context, id)
+    promise = id.startsWith('/') ? fetchKit(context, id.split('#')[0]) : fetchInstrument(context, id)
     promise.catch(() => waiting.delete(id))
     waiting.set(id, promise)
   }
@@ -30,13 +40,32 @@ async function fetchInstrument(context: BaseAudioContext, id: string): Promise<I
     told(client.GET('/api/instruments/{instrument_id}', { params: { path: { instrument_id: id } } })),
     bytes(`/api/instruments/${id}/samples`),
   ])
-  const all = new Float32Array(block.data)
+  return instrumentOf(context, info, new Float32Array(block.data))
+}
+
+async function fetchKit(context: BaseAudioContext, address: string): Promise<Instrument> {
+  const [path, query] = address.split('?')
+  const asked = query ? `?${query}` : ''
+  const [info, block] = await Promise.all([bytes(path + asked), bytes(`${path}/samples${asked}`)])
+  const told = JSON.parse(new TextDecoder().decode(info.data)) as Schemas['InstrumentInfo']
+  return instrumentOf(context, told, new Float32Array(block.data))
+}
+
+function instrumentOf(
+  context: BaseAudioContext,
+  info: Schemas['InstrumentInfo'],
+  all: Float32Array<ArrayBuffer>,
+): Instrument {
+  const channels = info.channels ?? 1
   const samples = info.samples.map((s: Schemas['SampleInfo']) => {
-    const buffer = context.createBuffer(1, s.frames, info.rate)
-    buffer.copyToChannel(all.subarray(s.first, s.first + s.frames), 0)
+    const buffer = context.createBuffer(channels, Math.max(s.frames, 1), info.rate)
+    for (let k = 0; k < channels; k++) {
+      const first = channels * s.first + k * s.frames
+      buffer.copyToChannel(all.subarray(first, first + s.frames), k)
+    }
     return { buffer, rootHz: s.root_hz, loopStart: s.loop_start / info.rate, loopEnd: s.loop_end / info.rate }
   })
-  return { attack: info.attack_s, release: info.release_s, samples }
+  return { attack: info.attack_s, release: info.release_s, flat: info.flat ?? false, samples }
 }
 
 export function hzOf(pitch: number): number {
@@ -81,8 +110,9 @@ export function startNote(
     source.detune.setValueAtTime(cents, at + (moment - note.onset_s) / pace)
   }
   const gain = context.createGain()
-  const loud = (note.velocity / 127) ** 2
+  const loud = instrument.flat ? 1 : (note.velocity / 127) ** 2
   const held = (note.offset_s - note.onset_s) / pace
+  if (instrument.flat) return startFlat(context, out, instrument, source, at, held)
   const rise = Math.min(instrument.attack, held)
   const reached = loud * Math.min(1, held / instrument.attack)
   gain.gain.setValueAtTime(0, at)
@@ -92,6 +122,27 @@ export function startNote(
   source.connect(gain).connect(out)
   source.start(at)
   source.stop(at + held + instrument.release)
+  return source
+}
+
+/** A slice of a kit: from its first sample on as loud as it is, let go at the note's end or left to ring. */
+function startFlat(
+  context: BaseAudioContext,
+  out: AudioNode,
+  instrument: Instrument,
+  source: AudioBufferSourceNode,
+  at: number,
+  held: number,
+): AudioScheduledSourceNode {
+  const gain = context.createGain()
+  source.connect(gain).connect(out)
+  source.start(at)
+  if (instrument.release >= RINGS_S) return source
+  const release = Math.max(instrument.release, SHORTEST_RAMP_S)
+  gain.gain.setValueAtTime(1, at)
+  gain.gain.setValueAtTime(1, at + held)
+  gain.gain.linearRampToValueAtTime(0, at + held + release)
+  source.stop(at + held + release)
   return source
 }
 

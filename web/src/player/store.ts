@@ -27,16 +27,22 @@ export const usePlayer = defineStore('player', () => {
   const click = ref(0)
   const subdivide = ref(1)
   const pace = ref(100)
-  const grid = shallowRef<Grid | null>(null)
+  const folioGrid = shallowRef<Grid | null>(null)
   const heard = shallowRef<Schemas['Heard']['parts']>({})
   let frame = 0
   let waiting = 0
   let stale = false
+  const kit = shallowRef<Line | null>(null)
+  const kitGrid = shallowRef<Grid | null>(null)
+  let loading: Promise<void> = Promise.resolve()
+  let asked = 0
 
+  /** Bars and beats on the ruler and in the click: a loop that is worked on has its own. */
+  const grid = computed(() => kitGrid.value ?? folioGrid.value)
   const duration = computed(() => {
     const take = notes.take?.facts.duration_s ?? 0
-    const s = notes.strokes
-    const last = s.onset.length ? s.onset[s.onset.length - 1] + s.longest : 0
+    let last = 0
+    for (const end of notes.strokes.offset) if (end > last) last = end
     return Math.max(take, last, 0.5)
   })
 
@@ -57,12 +63,13 @@ export const usePlayer = defineStore('player', () => {
   /** The list of events that is heard; before a reading is accepted, its candidates over the limit. */
   function lines(): Line[] {
     const parts = folio.state?.parts ?? {}
+    if (kit.value) return [kit.value]
     if (notes.partId || !notes.candidates) {
       return Object.entries(heard.value)
         .filter(([id]) => parts[id])
         .map(([id, events]) => ({
           id,
-          instrument: parts[id].instrument,
+          instrument: instrumentOf(parts[id].instrument),
           levelDb: parts[id].level_db,
           pan: parts[id].pan,
           notes: events as Line['notes'],
@@ -80,9 +87,46 @@ export const usePlayer = defineStore('player', () => {
     return [{ id: 'reading', instrument: 'reed', levelDb: 0, pan: 0, notes: sounding }]
   }
 
+  /** What plays a part: a built-in instrument, or the address of a kit with the state it is in. */
+  function instrumentOf(id: string): string {
+    const [kind, kitId, pace] = id.split(':')
+    if (kind !== 'kit') return id
+    const body = folio.state?.kits[kitId]
+    if (!body) return 'bars'
+    const query = pace ? `?pace=${pace}` : ''
+    return `/api/folios/${folio.id}/kits/${kitId}/instrument${query}#${JSON.stringify(body)}`
+  }
+  /** While its slices are worked on, a kit plays its pattern in place of the notes; null ends that. */
+  async function setKit(kitId: string | null, ownGrid: Grid | null = null) {
+    kitGrid.value = ownGrid
+    if (!kitId) {
+      kit.value = null
+      return
+    }
+    const params = { path: { folio_id: folio.id, kit_id: kitId } }
+    const found = await told(client.GET('/api/folios/{folio_id}/kits/{kit_id}/pattern', { params }))
+    const notes = found.onset_s.map((onset_s, i) => ({
+      onset_s,
+      offset_s: found.offset_s[i],
+      pitch: found.key[i],
+      velocity: 127,
+      bends: [] as [number, number][],
+    }))
+    kit.value = { id: kitId, instrument: instrumentOf(`kit:${kitId}`), levelDb: 0, pan: 0, notes }
+  }
+  /** The slices alone, from the beginning or the loop's start. */
+  async function playRebuilt() {
+    balance.value = 1
+    await play(loop.value ? loop.value[0] : 0)
+  }
+  async function playSound(data: Float32Array, rate: number) {
+    playing.value = false
+    await engine().playSound(data, rate)
+  }
+
   async function prepare() {
     const take = notes.take
-    if (stale) await loadHeard()
+    await (stale ? loadHeard() : loading)
     await engine().setProgram({
       recordingUrl: take?.kind === 'audio' ? `/api/folios/${folio.id}/takes/${notes.takeId}/sound` : null,
       duration: take?.facts.duration_s ?? duration.value,
@@ -97,20 +141,24 @@ export const usePlayer = defineStore('player', () => {
     stale = true
     waiting = window.setTimeout(() => void loadHeard().catch(notices.tellProblem), PAUSE_MS)
   }
-  async function loadHeard() {
-    if (!folio.id) return
+  function loadHeard(): Promise<void> {
     window.clearTimeout(waiting)
     stale = false
+    return (loading = fetchHeard())
+  }
+  async function fetchHeard() {
+    if (!folio.id) return
+    const turn = ++asked
     const params = { path: { folio_id: folio.id } }
     const answer = await told(client.GET('/api/folios/{folio_id}/parts/heard', { params }))
-    heard.value = answer.parts as Schemas['Heard']['parts']
+    if (turn === asked) heard.value = answer.parts as Schemas['Heard']['parts']
   }
 
   async function loadGrid() {
     if (!folio.id) return
     const query = { from_s: -2, to_s: Math.min(duration.value + 2, 8 * 3600) }
     const params = { path: { folio_id: folio.id }, query }
-    grid.value = await told(client.GET('/api/folios/{folio_id}/time/grid', { params }))
+    folioGrid.value = await told(client.GET('/api/folios/{folio_id}/time/grid', { params }))
   }
 
   watch(
@@ -125,7 +173,8 @@ export const usePlayer = defineStore('player', () => {
     () => [folio.id, duration.value, JSON.stringify(folio.state?.settings.tempo)],
     () => void loadGrid().catch(notices.tellProblem),
   )
-  watch([heard, grid, () => notes.strokes], () => {
+  // What a part sounds like comes from the server; only a reading is heard as it is drawn.
+  watch([heard, grid, kit, () => (notes.partId ? null : notes.strokes)], () => {
     if (player.value) void prepare().catch(notices.tellProblem)
   })
   watch([balance, held], () => player.value?.setBalance(held.value ?? balance.value))
@@ -219,7 +268,7 @@ export const usePlayer = defineStore('player', () => {
           : [Math.max(0, note.onset_s - NOTE_LEAD_S), end]
       await engine().audition(
         what === 'recording' ? null : note,
-        { instrument: notes.part?.instrument ?? 'reed' },
+        { instrument: instrumentOf(notes.part?.instrument ?? 'reed') },
         recorded,
       )
     } catch (error) {
@@ -238,5 +287,6 @@ export const usePlayer = defineStore('player', () => {
   return {
     playing, position, loop, balance, held, click, subdivide, pace, grid, heard, duration,
     play, stop, toggle, seek, toggleLoop, audition, hearRecording, scrub, loadHeard, loadGrid,
+    setKit, playRebuilt, playSound,
   } // prettier-ignore
 })

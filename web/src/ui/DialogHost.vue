@@ -12,6 +12,8 @@ const known: Record<Exclude<DialogName, ''>, { title: string; body: Component }>
   read: { title: 'Read this take', body: defineAsyncComponent(() => import('./ReadDialog.vue')) },
   table: { title: 'Notes as a table', body: defineAsyncComponent(() => import('./TableDialog.vue')) },
   velocity: { title: 'Velocity', body: defineAsyncComponent(() => import('./VelocityDialog.vue')) },
+  kit: { title: 'Hand the kit on', body: defineAsyncComponent(() => import('./KitDialog.vue')) },
+  'slice-table': { title: 'Slices as a table', body: defineAsyncComponent(() => import('./SliceTable.vue')) },
   pick: { title: 'Select by a rule', body: defineAsyncComponent(() => import('./PickDialog.vue')) },
 }
 const shown = computed(() => (openDialog.value ? known[openDialog.value] : null))

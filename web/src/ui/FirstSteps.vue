@@ -23,7 +23,7 @@ const steps = computed(() => {
       text: 'Bring a recording in: drop it anywhere.',
       done: Object.keys(folio.state?.takes ?? {}).length > 0,
     },
-    { text: 'Read it as one voice (R).', done: folio.readings.length > 0 },
+    { text: 'Read it, as one voice or many (R).', done: folio.readings.length > 0 },
     { text: 'Listen: click a note, walk with ← and →.', done: heard.value },
     { text: 'Set the doubt limit, accept (A), mend.', done: parts.length > 0 },
     { text: 'Hand it on (H), and see it proven.', done: handed.value },

@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import { useNotes } from '../folio/notes'
 import { openDialog } from './dialogs'
 
+const LINES = ['top', 'inner', 'bass', 'left hand', 'right hand']
 const notes = useNotes()
 const shorter = ref(120)
 const quieter = ref(50)
@@ -32,6 +33,12 @@ async function pick(rule: string, value = 0) {
       >
       <button class="act" type="submit">Select</button>
     </form>
+    <div class="row">
+      <button v-for="line in LINES" :key="line" type="button" class="act" @click="pick(line)">
+        The {{ line }}
+      </button>
+      <button type="button" class="act" @click="pick('ghosts')">Ghosts</button>
+    </div>
     <div class="row">
       <button type="button" class="act" @click="pick('on the beat')">On the beat</button>
       <button type="button" class="act" @click="pick('between the beats')">Between the beats</button>

@@ -2,6 +2,7 @@
 /** How the take is to be read; a new reading replaces nothing. */
 import { computed, reactive, ref } from 'vue'
 import type { Schemas } from '../folio/client'
+import { useFolio } from '../folio/folio'
 import { useNotes } from '../folio/notes'
 import { useView } from '../folio/view'
 import { openDialog } from './dialogs'
@@ -10,7 +11,14 @@ import { clock, pitchName } from './format'
 const notes = useNotes()
 const view = useView()
 const before = (notes.reading?.settings ?? {}) as Partial<Schemas['EngineSettings']>
-const settings = reactive({ lowest: before.lowest ?? 23, highest: before.highest ?? 108 })
+const folio = useFolio()
+const settings = reactive({ lowest: before.lowest ?? 21, highest: before.highest ?? 108 })
+const voices = ref(before.voices ?? (notes.take?.facts.seems?.name === 'one' ? 'one' : notes.take?.facts.seems ? 'many' : 'one')) // prettier-ignore
+const follow = ref(before.follow ?? 'all')
+const followPart = ref(before.follow_part ?? '')
+const withoutDrums = ref(before.without_drums ?? notes.take?.facts.seems?.name === 'mix')
+const pedal = ref(before.pedal ?? false)
+const lines = computed(() => Object.entries(folio.state?.parts ?? {}))
 const character = ref<'' | 'struck' | 'sustained'>(before.character ?? '')
 const ownTuning = ref(before.tuning_cents != null)
 const tuning = ref(before.tuning_cents ?? Math.round(notes.reading?.summary.tuning_cents ?? 0))
@@ -23,6 +31,11 @@ async function read() {
   const [from, to] = stretch.value === 'view' ? inView.value : [0, 0]
   await notes.read({
     ...settings,
+    voices: voices.value,
+    follow: follow.value,
+    follow_part: follow.value === 'line' ? followPart.value : '',
+    without_drums: withoutDrums.value,
+    pedal: pedal.value,
     character: character.value || null,
     tuning_cents: ownTuning.value ? tuning.value : null,
     listen: { ...listen, from_s: from, to_s: to },
@@ -32,6 +45,32 @@ async function read() {
 
 <template>
   <form class="grid" @submit.prevent="read">
+    <label
+      >read as
+      <select v-model="voices" class="field" data-test="voices">
+        <option value="one">one voice</option>
+        <option value="many">many voices</option>
+      </select>
+    </label>
+    <label
+      >follow
+      <select v-model="follow" class="field">
+        <option value="all">all notes</option>
+        <option value="highest">the highest line</option>
+        <option value="lowest">the lowest line</option>
+        <option value="line" :disabled="!lines.length">the line of a part, drawn or hummed</option>
+      </select>
+    </label>
+    <label v-if="follow === 'line'"
+      >the line of
+      <select v-model="followPart" class="field" required>
+        <option v-for="[id, p] in lines" :key="id" :value="id">{{ p.name }}</option>
+      </select>
+    </label>
+    <label class="check"
+      ><input v-model="withoutDrums" type="checkbox" /> leave drums’ strokes out of account</label
+    >
+    <label class="check"><input v-model="pedal" type="checkbox" /> read the sustain pedal as pedal</label>
     <label
       >the line is
       <select v-model="character" class="field">
@@ -59,13 +98,13 @@ async function read() {
     <label
       >lowest pitch
       <select v-model.number="settings.lowest" class="field">
-        <option v-for="p in 86" :key="p" :value="p + 22">{{ pitchName(p + 22) }}</option>
+        <option v-for="p in 88" :key="p" :value="p + 20">{{ pitchName(p + 20) }}</option>
       </select>
     </label>
     <label
       >highest pitch
       <select v-model.number="settings.highest" class="field">
-        <option v-for="p in 86" :key="p" :value="p + 22">{{ pitchName(p + 22) }}</option>
+        <option v-for="p in 88" :key="p" :value="p + 20">{{ pitchName(p + 20) }}</option>
       </select>
     </label>
     <label
@@ -118,6 +157,12 @@ label {
 .field {
   color: var(--text);
   font-size: 13px;
+}
+.check {
+  flex-direction: row;
+  align-items: center;
+  align-self: end;
+  gap: 6px;
 }
 .short {
   width: 70px;

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useFolio } from '../folio/folio'
+import { useKits } from '../folio/kits'
 import { useNotes } from '../folio/notes'
 import ActButton from './ActButton.vue'
 
 const folio = useFolio()
+const kits = useKits()
 const notes = useNotes()
 const takes = computed(() => Object.keys(folio.state?.takes ?? {}).length)
 const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
@@ -17,6 +19,9 @@ const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
     >
     <RouterLink :to="{ name: 'notes' }"
       >Notes <span class="figures">{{ notes.counted || '' }}</span></RouterLink
+    >
+    <RouterLink :to="{ name: 'slices' }"
+      >Slices <span class="figures">{{ kits.playable.length || '' }}</span></RouterLink
     >
     <template v-if="parts.length">
       <h2>Parts</h2>

@@ -12,7 +12,8 @@ const title = ref('')
 const where = computed(() => {
   const take = notes.take?.name ?? ''
   if (notes.part) return `${take ? take + ' · ' : ''}part “${notes.part.name}”`
-  if (notes.reading) return `${take} · one voice, reading ${notes.reading.number}`
+  if (notes.reading)
+    return `${take} · ${notes.reading.summary.voices === 'one' ? 'one voice' : 'many voices'}, reading ${notes.reading.number}`
   return take
 })
 const saved = computed(() =>

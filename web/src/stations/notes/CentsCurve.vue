@@ -52,7 +52,7 @@ useCanvas('cents', [points], (pen, width, height) => {
 </script>
 
 <template>
-  <canvas ref="cents" class="curve" role="img" aria-label="Pitch over time in cents" />
+  <canvas v-show="points.length" ref="cents" class="curve" role="img" aria-label="Pitch over time in cents" />
 </template>
 
 <style scoped>

@@ -15,14 +15,10 @@ const counts = computed(() => {
   return list
 })
 const total = computed(() => notes.candidates?.confidence.length ?? 0)
-const leftOut = computed(() => (notes.candidates?.confidence ?? []).filter((c) => c < notes.least).length)
-// Confidence is calibrated: the doubts of those counted add up to the wrong ones expected.
-const wrong = computed(() =>
-  (notes.candidates?.confidence ?? []).reduce((n, c) => n + (c >= notes.least ? 1 - c : 0), 0),
-)
-const missed = computed(() =>
-  (notes.candidates?.confidence ?? []).reduce((n, c) => n + (c < notes.least ? c : 0), 0),
-)
+const hundredth = computed(() => Math.round(notes.least * 100))
+const leftOut = computed(() => total.value - (notes.candidates?.limits.counted[hundredth.value] ?? 0))
+const wrong = computed(() => notes.candidates?.limits.wrong[hundredth.value] ?? 0)
+const missed = computed(() => notes.candidates?.limits.missed[hundredth.value] ?? 0)
 const about = (value: number) => (value < 0.5 ? 'none or one' : `about ${Math.round(value)}`)
 
 useCanvas('bars', [counts, () => notes.least], (pen, width, height) => {

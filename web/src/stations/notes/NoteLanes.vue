@@ -1,16 +1,18 @@
 <script setup lang="ts">
 /** Ruler, recording and stave on one time axis; notes are selected, moved and stretched here. */
 import { computed, ref } from 'vue'
+import { useEvidence } from '../../folio/evidence'
 import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import { useView } from '../../folio/view'
 import { drawGrid, drawRuler } from '../../lanes/drawRuler'
-import { drawMeasured, drawStaveLines, drawStrokes } from '../../lanes/drawStave'
+import { drawMeasured, drawStaveLines, drawStrokes, drawTogether } from '../../lanes/drawStave'
 import { drawMiddle, drawWave } from '../../lanes/drawWave'
 import { PitchAxis, pitchRange, TimeAxis, type Hit } from '../../lanes/geometry'
 import { hitStroke } from '../../lanes/hit'
 import { colours, SMALL_FIGURES } from '../../lanes/surface'
 import { useCanvas } from '../../lanes/useCanvas'
+import { useLaneTime } from '../../lanes/useLaneTime'
 import { usePeaks } from '../../lanes/usePeaks'
 import { usePlayer } from '../../player/store'
 
@@ -20,30 +22,29 @@ const notes = useNotes()
 const view = useView()
 const player = usePlayer()
 const peaks = usePeaks()
+const evidence = useEvidence()
 const marquee = ref<{ x: number; y: number; w: number; h: number } | null>(null)
 const drag = ref<{ hit: Hit; seconds: number; semitones: number } | null>(null)
 const range = computed(() => pitchRange(notes.strokes.pitch))
 const inView = [() => view.from, () => view.to] as const
 
-function timeAxis(width: number) {
-  return new TimeAxis(view.from, view.to, width)
-}
+const { axis, wheel, head } = useLaneTime(LEFT)
 
 useCanvas('ruler', [...inView, () => player.grid], (pen, width, height) => {
   pen.translate(LEFT, 0)
-  drawRuler(pen, timeAxis(width - LEFT), height, player.grid, colours())
+  drawRuler(pen, axis(width), height, player.grid, colours())
 })
 useCanvas('wave', [...inView, peaks, () => player.grid], (pen, width, height) => {
   const c = colours()
-  const axis = timeAxis(width - LEFT)
+  const time = axis(width)
   pen.save()
   pen.beginPath()
   pen.rect(LEFT, 0, width - LEFT, height)
   pen.clip()
   pen.translate(LEFT, 0)
-  drawGrid(pen, axis, height, player.grid, c)
+  drawGrid(pen, time, height, player.grid, c)
   drawMiddle(pen, width, height / 2, c)
-  if (peaks.value) drawWave(pen, axis, 6, height - 12, peaks.value, c.wave)
+  if (peaks.value) drawWave(pen, time, 6, height - 12, peaks.value, c.wave)
   pen.restore()
   pen.font = SMALL_FIGURES
   pen.fillStyle = c.text
@@ -59,12 +60,15 @@ useCanvas(
     () => notes.selection,
     () => player.grid,
     () => player.loop,
+    () => evidence.spectrum,
+    () => evidence.loaded,
+    () => evidence.findings,
     drag,
     range,
   ],
   (pen, width, height) => {
     const c = colours()
-    const time = timeAxis(width - LEFT)
+    const time = axis(width)
     const pitch = new PitchAxis(range.value[0], range.value[1], height)
     drawStaveLines(pen, width, pitch, LEFT, c)
     pen.beginPath()
@@ -79,6 +83,9 @@ useCanvas(
       pen.fillRect(time.x(from), 0, time.x(to) - time.x(from), height)
       pen.globalAlpha = 1
     }
+    evidence.spectrum?.draw(pen, time, pitch, c.measured)
+    if (evidence.findings)
+      drawTogether(pen, time, pitch, evidence.findings.strokes, notes.part?.octave ?? 0, c)
     if (notes.line) drawMeasured(pen, time, pitch, notes.line, notes.part?.octave ?? 0, c)
     if (notes.otherStrokes) {
       const style = { ink: c.plum, selected: c.plum, soft: c.plum }
@@ -118,7 +125,7 @@ function axes(event: { clientX: number; clientY: number }, element: HTMLElement)
   return {
     x: event.clientX - bounds.left - LEFT,
     y: event.clientY - bounds.top,
-    time: timeAxis(bounds.width - LEFT),
+    time: axis(bounds.width),
     pitch: new PitchAxis(range.value[0], range.value[1], bounds.height),
   }
 }
@@ -224,18 +231,6 @@ function rulerDown(event: PointerEvent) {
   player.seek(time.time(x))
   scrubbing = !player.playing
 }
-function wheel(event: WheelEvent) {
-  event.preventDefault()
-  const { x, time } = axes(event, event.currentTarget as HTMLElement)
-  if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(event.deltaY * 0.004), time.time(Math.max(0, x)))
-  else view.pan((event.deltaX + event.deltaY) * time.perPixel)
-}
-const head = computed(() => {
-  const share = (player.position - view.from) / view.span
-  return share < 0 || share > 1
-    ? { display: 'none' }
-    : { left: `calc(${LEFT}px + (100% - ${LEFT}px) * ${share})` }
-})
 function leave() {
   view.pointerTime = view.pointerPitch = null
 }

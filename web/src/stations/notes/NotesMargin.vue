@@ -6,7 +6,10 @@ import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import ActButton from '../../ui/ActButton.vue'
 import { clock, decibels, pitchName, plural, signed } from '../../ui/format'
+import { HOLDS } from '../../ui/kinds'
 import CentsCurve from './CentsCurve.vue'
+import NotePartials from './NotePartials.vue'
+import TextureFindings from './TextureFindings.vue'
 import ReadingFindings from './ReadingFindings.vue'
 import PartFindings from './PartFindings.vue'
 
@@ -108,9 +111,13 @@ const sum = computed(() => {
         </div>
         <div class="finding">
           <span>pitch centre</span
-          ><span>{{ pitchName(measured.pitch) }} {{ signed(measured.centre_cents) }} ct</span>
+          ><span
+            >{{ pitchName(measured.pitch) }}
+            {{ measured.centre_cents ? `${signed(measured.centre_cents)} ct` : 'not heard alone' }}</span
+          >
         </div>
         <CentsCurve />
+        <NotePartials />
         <div class="finding">
           <span>sure</span><span>{{ measured.confidence.toFixed(2) }}</span>
         </div>
@@ -135,6 +142,23 @@ const sum = computed(() => {
       <p class="soft">
         {{ notes.counted ? 'Click a note to hear it, or step through them with the arrow keys.' : '' }}
       </p>
+      <template v-if="notes.take?.facts.seems">
+        <h3>Heard on arrival</h3>
+        <div class="finding">
+          <span>seems</span>
+          <span
+            >{{ HOLDS[notes.take.facts.seems.name] }} {{ notes.take.facts.seems.confidence.toFixed(2) }}</span
+          >
+        </div>
+        <div class="finding">
+          <span>two pitches or more</span>
+          <span>{{ Math.round(100 * notes.take.facts.seems.overlapping) }} % of its sound</span>
+        </div>
+        <div class="finding">
+          <span>strokes without pitch</span>
+          <span>{{ notes.take.facts.seems.strokes_a_second.toFixed(1) }} a second</span>
+        </div>
+      </template>
     </template>
 
     <template v-if="several > 0">
@@ -152,6 +176,8 @@ const sum = computed(() => {
             <ActButton action="velocity" small />
             <ActButton action="runner-up" small label="Runner-up" />
             <ActButton action="restore" small label="As read" />
+            <ActButton action="restrike-beats" small label="Strike at the beats" />
+            <ActButton action="restrike-attacks" small label="Strike at attacks" />
             <ActButton action="delete" small />
           </template>
         </template>
@@ -162,6 +188,7 @@ const sum = computed(() => {
         A reading is never changed. Accept it as a part to mend its notes.
       </p>
     </template>
+    <TextureFindings />
     <PartFindings v-if="notes.part" />
     <ReadingFindings v-if="notes.reading && several < 2" />
     <p v-if="!folio.state?.settings.tempo_set" class="soft">

@@ -5,6 +5,7 @@ import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { useNotices } from '../../folio/notices'
+import { plural } from '../../ui/format'
 
 const notes = useNotes()
 const folio = useFolio()
@@ -48,6 +49,9 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         @change="notes.setPart({ instrument: text($event) })"
       >
         <option v-for="each in instruments" :key="each.id" :value="each.id">{{ each.name }}</option>
+        <option v-for="(kit, id) in folio.state?.kits" :key="id" :value="`kit:${id}`">
+          {{ kit.name }}, kit
+        </option>
       </select>
     </label>
     <label class="finding">
@@ -124,6 +128,10 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
       <button v-if="siblings.length > 1" type="button" class="act small" @click="join">
         Join the take’s {{ siblings.length }} parts
       </button>
+    </div>
+    <div v-if="notes.part.pedal?.length" class="finding">
+      <span>pedal down {{ plural(notes.part.pedal.length, 'time') }}</span>
+      <button type="button" class="act small" @click="notes.setPart({ pedal: [] })">Without it</button>
     </div>
     <div v-if="notes.part.reading" class="finding">
       <span>left out by the limit</span><span>{{ notes.part.left_out }}</span>

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useNotes } from '../../folio/notes'
 import ActButton from '../../ui/ActButton.vue'
 import { plural, signed } from '../../ui/format'
+import { LIMITS_OF } from '../../ui/kinds'
 
 const notes = useNotes()
 const said = computed(() => notes.reading?.summary)
@@ -32,6 +33,14 @@ async function takeOthers() {
     </div>
     <div class="finding">
       <span>tuned</span><span>{{ signed(said.tuning_cents) }} ct from A 440</span>
+    </div>
+    <div v-if="said.ends_judged" class="finding"><span>ends</span><span>judged: notes die away</span></div>
+    <div v-if="said.pedal?.length" class="finding">
+      <span>pedal</span><span>down {{ plural(said.pedal.length, 'time') }}</span>
+    </div>
+    <p v-if="notes.take?.facts.seems?.name === 'mix'" class="soft">{{ LIMITS_OF.mix }}</p>
+    <div class="finding">
+      <span>read as</span><span>{{ said.voices }} {{ said.voices === 'one' ? 'voice' : 'voices' }}</span>
     </div>
     <div class="finding">
       <span>engine</span><span>{{ said.engine }}</span>

@@ -7,6 +7,7 @@ import { useNotes } from '../../folio/notes'
 import { useNotices } from '../../folio/notices'
 import { openDialog } from '../../ui/dialogs'
 import FilePicker from '../../ui/FilePicker.vue'
+import { HOLDS } from '../../ui/kinds'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import { clock, decibels, plural } from '../../ui/format'
 
@@ -142,6 +143,9 @@ const ends = (take: Take) =>
                     ? 'stereo'
                     : `${take.facts.channels} ch`
               }}
+              <div v-if="take.facts.seems" class="soft">
+                seems {{ HOLDS[take.facts.seems.name] }} {{ take.facts.seems.confidence.toFixed(2) }}
+              </div>
             </td>
             <td v-else class="figures">MIDI, {{ plural(take.facts.notes ?? 0, 'note') }}</td>
             <template v-if="take.kind === 'audio'">
@@ -213,8 +217,12 @@ h2 {
 .figures {
   white-space: nowrap;
 }
+.figures .soft {
+  max-width: 190px;
+  white-space: normal;
+}
 .name {
-  width: 236px;
+  width: 180px;
   font-weight: 600;
 }
 .nowrap {

@@ -1,0 +1,176 @@
+/** The kit of the take in view: its slices, what is selected, thresholds tried live, edits. */
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { bytes, client, told, type Schemas } from './client'
+import { useFolio } from './folio'
+import { useNotes } from './notes'
+import { useNotices } from './notices'
+
+export type KitView = Schemas['KitView']
+export type SliceBody = KitView['slices'][0]
+export type Thresholds = Schemas['Thresholds']
+
+/** Slices less sure than this are doubts. */
+const IN_DOUBT = 0.75
+const LEAD = 'lead'
+
+export const useKits = defineStore('kits', () => {
+  const folio = useFolio()
+  const notes = useNotes()
+  const notices = useNotices()
+  const kit = shallowRef<KitView | null>(null)
+  const nulled = shallowRef<Schemas['Null'] | null>(null)
+  const selection = ref<Set<string>>(new Set())
+  const playing = ref(false)
+  const pads = ref(false)
+  const tried = shallowRef<Thresholds | null>(null)
+  let asked = 0
+  let nullWaiting = 0
+
+  const id = computed(
+    () => Object.entries(folio.state?.kits ?? {}).find(([, k]) => k.take === notes.takeId)?.[0] ?? '',
+  )
+  const path = () => ({ folio_id: folio.id, kit_id: id.value })
+  const slices = computed(() => kit.value?.slices ?? [])
+  /** Slices that can be chosen and played: the lead before the first cut is none. */
+  const playable = computed(() => slices.value.filter((s) => s.id !== LEAD))
+  const focus = computed(() => slices.value.find((s) => selection.value.has(s.id)) ?? null)
+  const place = computed(() => playable.value.findIndex((s) => s.id === focus.value?.id))
+  const doubts = computed(() =>
+    playable.value.filter((s) => !s.by_hand && s.strikes.some((x) => x.confidence < IN_DOUBT)),
+  )
+  const reading = computed(() =>
+    folio.running.find((j) => j.kind === 'hits' && j.title.includes(`“${notes.take?.name}”`)),
+  )
+
+  async function load() {
+    const turn = ++asked
+    if (!id.value) {
+      kit.value = nulled.value = null
+      return
+    }
+    try {
+      const found = tried.value
+        ? await told(
+            client.POST('/api/folios/{folio_id}/kits/{kit_id}/try', {
+              params: { path: path() },
+              body: tried.value,
+            }),
+          )
+        : await told(client.GET('/api/folios/{folio_id}/kits/{kit_id}', { params: { path: path() } }))
+      if (turn === asked) kit.value = found as unknown as KitView
+    } catch (error) {
+      notices.tellProblem(error)
+    }
+  }
+  function askNull() {
+    window.clearTimeout(nullWaiting)
+    nulled.value = null
+    if (!id.value) return
+    nullWaiting = window.setTimeout(() => {
+      client
+        .GET('/api/folios/{folio_id}/kits/{kit_id}/null', { params: { path: path() } })
+        .then(({ data }) => (nulled.value = (data ?? null) as Schemas['Null'] | null))
+        .catch(notices.tellProblem)
+    }, 250)
+  }
+  watch(
+    () => [id.value, JSON.stringify(folio.state?.kits[id.value] ?? null), folio.state?.settings.tempo_set],
+    () => {
+      tried.value = null
+      void load()
+      askNull()
+    },
+    { immediate: true },
+  )
+
+  function select(ids: string[], add = false) {
+    selection.value = new Set(add ? [...selection.value, ...ids] : ids)
+  }
+  async function cut() {
+    const body = { take: notes.takeId } as Schemas['AskHits']
+    await folio.change(() =>
+      told(client.POST('/api/folios/{folio_id}/kits', { params: { path: { folio_id: folio.id } }, body })),
+    )
+  }
+  function tryThresholds(values: Thresholds) {
+    tried.value = { ...tried.value, ...values }
+    void load()
+  }
+  async function keepThresholds() {
+    const values = tried.value
+    if (!values) return
+    await change(values as Schemas['KitChange'])
+    tried.value = null
+  }
+  async function change(values: Partial<Schemas['KitChange']>) {
+    const params = { path: path() }
+    return folio.change(() =>
+      told(
+        client.PATCH('/api/folios/{folio_id}/kits/{kit_id}', {
+          params,
+          body: { ...values, base_revision: folio.base } as Schemas['KitChange'],
+        }),
+      ),
+    )
+  }
+  async function edit(action: string, values: Record<string, unknown> = {}, ids = [...selection.value]) {
+    const params = { path: path() }
+    return folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/kits/{kit_id}/edits', {
+          params,
+          body: { action, ids, values, base_revision: folio.base },
+        }),
+      ),
+    )
+  }
+  async function giveTempo() {
+    const params = { path: path() }
+    return folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/kits/{kit_id}/tempo', {
+          params,
+          body: { which: 0, base_revision: folio.base } as Schemas['UseTempo'],
+        }),
+      ),
+    )
+  }
+  async function setTempo(values: Partial<Schemas['UseTempo']>) {
+    const params = { path: path() }
+    return folio.change(() =>
+      told(
+        client.PUT('/api/folios/{folio_id}/kits/{kit_id}/tempo', {
+          params,
+          body: {
+            which: kit.value?.kit.tempo ?? 0,
+            ...values,
+            base_revision: folio.base,
+          } as Schemas['UseTempo'],
+        }),
+      ),
+    )
+  }
+  /** Makes a part of the pattern or of the drums; answers its id. */
+  async function makePart(what: 'pattern' | 'drums', values: Partial<Schemas['AskPattern']> = {}) {
+    const params = { path: path() }
+    const body = () => ({ times: 1, ...values, base_revision: folio.base }) as Schemas['AskPattern']
+    const made = await folio.change(() =>
+      told(
+        what === 'drums'
+          ? client.POST('/api/folios/{folio_id}/kits/{kit_id}/drums', { params, body: body() })
+          : client.POST('/api/folios/{folio_id}/kits/{kit_id}/pattern', { params, body: body() }),
+      ),
+    )
+    return made?.part ?? ''
+  }
+  async function soundOf(sliceId: string): Promise<{ data: Float32Array; rate: number }> {
+    const found = await bytes(`/api/folios/${folio.id}/kits/${id.value}/slices/${sliceId}/sound`)
+    return { data: new Float32Array(found.data), rate: Number(found.headers.get('x-rate')) }
+  }
+
+  return {
+    kit, nulled, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
+    load, select, cut, tryThresholds, keepThresholds, change, edit, setTempo, giveTempo, makePart, soundOf,
+  } // prettier-ignore
+})

@@ -1,0 +1,59 @@
+<script setup lang="ts">
+/** A take that has not been read: what it seems to hold, and the reading that suits it. */
+import { computed } from 'vue'
+import { useFolio } from '../../folio/folio'
+import { useNotes } from '../../folio/notes'
+import ActButton from '../../ui/ActButton.vue'
+import { HOLDS, LIMITS_OF } from '../../ui/kinds'
+
+const notes = useNotes()
+const folio = useFolio()
+const seems = computed(() => notes.take?.facts.seems ?? null)
+const one = computed(() => (seems.value ? seems.value.name === 'one' : true))
+</script>
+
+<template>
+  <div class="ask">
+    <p v-if="seems">
+      This take seems to hold <b>{{ HOLDS[seems.name] }}</b> ({{ seems.confidence.toFixed(2) }} sure).
+      {{ LIMITS_OF[seems.name] }}
+    </p>
+    <p v-else>This take has not been read yet. Reading takes a second or two; nothing is changed by it.</p>
+    <button
+      type="button"
+      class="act"
+      :class="{ main: one }"
+      :disabled="folio.running.length > 0"
+      @click="notes.read({ voices: 'one' })"
+    >
+      Read it as one voice
+    </button>
+    <button
+      type="button"
+      class="act"
+      :class="{ main: !one }"
+      :disabled="folio.running.length > 0"
+      @click="notes.read({ voices: 'many' })"
+    >
+      Read it as many voices
+    </button>
+    <ActButton action="read" label="With settings" />
+  </div>
+</template>
+
+<style scoped>
+.ask {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  padding: 16px;
+  border-top: 1px solid var(--rule);
+}
+.ask p {
+  margin: 0;
+  flex: 1;
+}
+.ask button {
+  flex: none;
+}
+</style>

@@ -1,0 +1,120 @@
+<script setup lang="ts">
+/** The kit as a whole: keys, null test, tails; parts and files made of it. */
+import { computed } from 'vue'
+import { useRouter } from 'vue-router'
+import type { Schemas } from '../../folio/client'
+import { useKits } from '../../folio/kits'
+import { useNotes } from '../../folio/notes'
+import { openDialog } from '../../ui/dialogs'
+import NoteMap from './NoteMap.vue'
+import { decibels, pitchName } from '../../ui/format'
+
+defineProps<{ keyName: string }>()
+type Kit = Schemas['KitChange']
+const kits = useKits()
+const notes = useNotes()
+const router = useRouter()
+const kit = computed(() => kits.kit?.kit)
+const value = (event: Event) => (event.target as HTMLSelectElement).value
+const nulled = computed(() => {
+  const found = kits.nulled
+  if (!found) return 'being played…'
+  return found.exact ? 'exact' : `${decibels(found.residual_db)}, ${found.breaking.length} differ`
+})
+async function toPart(what: 'pattern' | 'drums') {
+  const part = await kits.makePart(what)
+  if (!part) return
+  await notes.showPart(part)
+  void router.push({ name: 'notes' })
+}
+</script>
+
+<template>
+  <template v-if="kit">
+    <h3>The kit</h3>
+    <div class="finding">
+      <span>null against the loop</span><span class="null" data-test="null">{{ nulled }}</span>
+    </div>
+    <label class="finding">
+      <span>keys</span>
+      <select
+        class="field"
+        :value="kit.layout"
+        @change="kits.change({ layout: value($event) as Kit['layout'] })"
+      >
+        <option value="rising">rising from {{ pitchName(kit.root) }}</option>
+        <option value="drums">on the drum notes</option>
+      </select>
+    </label>
+    <label v-if="kit.layout === 'rising'" class="finding">
+      <span>root</span>
+      <input
+        class="field"
+        type="number"
+        min="0"
+        max="120"
+        :value="kit.root"
+        aria-label="Root key of the kit"
+        @change="kits.change({ root: Number(value($event)) })"
+      />
+    </label>
+    <div v-if="keyName" class="finding">
+      <span>this slice</span><span>{{ keyName }}</span>
+    </div>
+    <div v-if="kits.kit?.loop_key != null" class="finding">
+      <span>whole loop</span><span>{{ pitchName(kits.kit.loop_key) }}</span>
+    </div>
+    <label class="finding">
+      <span>tails at another tempo</span>
+      <select
+        class="field"
+        :value="kit.tails"
+        @change="kits.change({ tails: value($event) as Kit['tails'] })"
+      >
+        <option value="cut">cut</option>
+        <option value="ring">left to ring</option>
+        <option value="fade">faded</option>
+        <option value="stretch">stretched</option>
+      </select>
+    </label>
+    <label class="finding">
+      <span>a hat ends a hat</span>
+      <input
+        type="checkbox"
+        :checked="kit.choke_hats"
+        @change="kits.change({ choke_hats: ($event.target as HTMLInputElement).checked })"
+      />
+    </label>
+    <NoteMap />
+    <div class="row">
+      <button type="button" class="act small" data-test="to-pattern" @click="toPart('pattern')">
+        Pattern as a part
+      </button>
+      <button type="button" class="act small" data-test="to-drums" @click="toPart('drums')">
+        Drums as a part
+      </button>
+      <button type="button" class="act small main" data-test="kit-files" @click="openDialog = 'kit'">
+        Hand the kit on
+      </button>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+h3 {
+  font: 600 12px var(--text-face);
+  color: var(--soft);
+  margin: 12px 0 3px;
+}
+.null {
+  font-weight: 600;
+  color: var(--ink);
+}
+.row {
+  margin: 6px 0;
+}
+select.field,
+.field {
+  max-width: 140px;
+}
+</style>
