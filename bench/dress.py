@@ -21,8 +21,8 @@ import soxr
 
 from honest_stave.core.formats.audio_read import open_audio
 from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.one_voice import read
-from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings, OneVoiceSettings
+from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings, ReadSettings
 
 PRACTICE = Path(__file__).parents[2] / "shared" / "practice" / "single"
 
@@ -81,7 +81,7 @@ DRESSES: dict[str, Dress] = {
 
 
 def notes(sound: np.ndarray, rate: int) -> tuple[np.ndarray, np.ndarray]:
-    found = form_candidates(read(sound, rate, OneVoiceSettings()), FormSettings())
+    found = form_candidates(read(sound, rate, ReadSettings()), FormSettings())
     counted = [c for c in found if c.confidence >= DEFAULT_LEAST_CONFIDENCE]
     return np.array([c.onset_s for c in counted]), np.array([float(c.pitch) for c in counted])
 

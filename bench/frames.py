@@ -1,13 +1,14 @@
 """Script time of a frame, of an edit and of its saving, with 10,000 notes and an hour of recording in view.
 
-    python -m bench.frames
+    python -m bench.frames [--notes 30000]
 
-A folio is made with an hour of made-up recording and a part of 10,000 notes. Every lane is
+A folio is made with an hour of made-up recording and a part of so many notes. Every lane is
 drawn many times while the view pans and zooms; the script time of each frame is taken by
 the lanes themselves. An edit is timed from the key to the redrawn lane, and to the answer
 of the server.
 """
 
+import argparse
 import io
 import tempfile
 from pathlib import Path
@@ -22,7 +23,6 @@ from honest_stave.service.studio import open_studio
 from honest_stave.store import history
 
 SECONDS = 3600
-NOTES = 10_000
 
 
 def hour_of_sound() -> bytes:
@@ -34,11 +34,11 @@ def hour_of_sound() -> bytes:
     return out.getvalue()
 
 
-def many_notes() -> bytes:
+def many_notes(count: int) -> bytes:
     random = np.random.default_rng(2)
     track = mido.MidiTrack()
-    gap = round(SECONDS * 960 * 2 / NOTES)
-    for _ in range(NOTES):
+    gap = round(SECONDS * 960 * 2 / count)
+    for _ in range(count):
         pitch = int(random.integers(40, 84))
         velocity = int(random.integers(30, 120))
         track.append(mido.Message("note_on", note=pitch, velocity=velocity, time=gap // 4))
@@ -50,16 +50,16 @@ def many_notes() -> bytes:
     return out.getvalue()
 
 
-def prepare(folder: Path) -> None:
+def prepare(folder: Path, count: int) -> None:
     studio = open_studio(folder, workers=1)
     folio = folios.create(studio, "An hour")
     sound = at_once.bring_in(studio, folio, "hour.wav", hour_of_sound())
-    at_once.bring_in(studio, folio, "notes.mid", many_notes())
+    at_once.bring_in(studio, folio, "notes.mid", many_notes(count))
     with studio.database.session() as session:
         (part_id, body), *_ = history.entities(session, folio, "part").items()
     edit = history.Edit("laid on the recording", put=[("part", "", part_id, {**body, "take": sound})])
     folios.change(studio, folio, edit, None)
-    assert len(parts.notes_of(studio, folio, part_id)) == NOTES
+    assert len(parts.notes_of(studio, folio, part_id)) == count
     studio.close()
 
 
@@ -85,12 +85,15 @@ EDIT = """async (index) => {
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--notes", type=int, default=10_000)
+    count = parser.parse_args().notes
     with tempfile.TemporaryDirectory() as data:
-        prepare(Path(data))
+        prepare(Path(data), count)
         with served(Path(data)) as (address, _), page() as opened:
             opened.goto(address)
             opened.locator("canvas.stave").wait_for()
-            opened.get_by_label("Stations").get_by_text(str(NOTES)).wait_for()
+            opened.get_by_label("Stations").get_by_text(str(count)).wait_for()
             opened.wait_for_timeout(1500)
             opened.evaluate("for (const lane in window.staveFrames) window.staveFrames[lane].length = 0")
             for _ in range(30):

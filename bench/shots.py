@@ -17,6 +17,56 @@ def shoot(opened: Page, folder: Path, name: str) -> None:
     opened.screenshot(path=folder / f"{name}.png", animations="disabled")
 
 
+READ_HARMONIUM = """async () => {
+  const folio = location.pathname.split('/')[2]
+  const base = `/api/folios/${folio}`
+  const state = await (await fetch(base)).json()
+  const take = Object.entries(state.takes).find(([, t]) => t.name.startsWith('harmonium'))[0]
+  const before = (await (await fetch(`${base}/readings`)).json()).length
+  const headers = { 'content-type': 'application/json' }
+  const body = JSON.stringify({ take, settings: { voices: 'auto' } })
+  await fetch(`${base}/readings`, { method: 'POST', headers, body })
+  while ((await (await fetch(`${base}/readings`)).json()).length === before) {
+    await new Promise((done) => setTimeout(done, 100))
+  }
+}"""
+
+
+def many_voices(opened: Page, folder: Path) -> None:
+    """The harmonium verse: the reading proposed, and the reading with its spectrum."""
+    opened.keyboard.press("PageUp")
+    opened.locator("[data-take^=harmonium]").get_by_role("button", name="Open").click()
+    opened.get_by_role("button", name="Read it as many voices").wait_for()
+    shoot(opened, folder, "proposed-day")
+    opened.evaluate(READ_HARMONIUM)
+    opened.reload()
+    opened.locator("[data-test=limit]").wait_for()
+    opened.keyboard.press("PageUp")
+    opened.locator("[data-take^=harmonium]").get_by_role("button", name="Open").click()
+    opened.get_by_role("heading", name="Together").wait_for()
+    opened.keyboard.press("u")
+    for _ in range(3):
+        opened.keyboard.press("+")
+    for _ in range(3):
+        opened.keyboard.press("ArrowRight")
+    opened.locator("canvas.partials").wait_for()
+    shoot(opened, folder, "many-day")
+
+
+def slices(opened: Page, folder: Path) -> None:
+    """The toy cupboard loop in slices, and its kit handed on."""
+    opened.get_by_role("link", name="Slices").click()
+    opened.locator("[data-test=strips]").wait_for()
+    for _ in range(8):
+        opened.keyboard.press("ArrowRight")
+    opened.get_by_text("differ").first.wait_for()
+    shoot(opened, folder, "slices-day")
+    opened.keyboard.press("Shift+h")
+    opened.locator("[data-test=write-kit]").click()
+    opened.locator("[data-test=kit-proof]").wait_for()
+    shoot(opened, folder, "kit-day")
+
+
 def main() -> None:
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
@@ -43,7 +93,11 @@ def main() -> None:
         opened.keyboard.press("PageUp")
         opened.get_by_role("heading", name="Takes").wait_for()
         shoot(opened, folder, "takes-day")
-        opened.keyboard.press("PageDown")
+        many_voices(opened, folder)
+        slices(opened, folder)
+        opened.keyboard.press("Escape")
+        opened.get_by_role("dialog").wait_for(state="detached")
+        opened.get_by_label("Stations").get_by_role("button", name="Goat, hummed").click()
         opened.locator("[data-test=limit]").wait_for()
         opened.keyboard.press("Shift+N")
         shoot(opened, folder, "notes-night")

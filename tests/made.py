@@ -73,3 +73,32 @@ def f1(found: list[tuple[float, int]], truth: list[tuple[float, float]], within_
             free.remove(min(near, key=lambda t: abs(t[0] - onset)))
             hits += 1
     return 2 * hits / max(1, len(found) + len(truth))
+
+
+CHORDS = [(60, 64, 67), (57, 60, 65), (55, 59, 62, 67), (60, 64, 67, 72)]
+
+
+def chords() -> list[Note]:
+    return [Note(0.3 + 0.8 * i, 0.3 + 0.8 * i + 0.7, p) for i, chord in enumerate(CHORDS) for p in chord]
+
+
+def texture(notes: list[Note], *, struck: bool = True) -> NDArray[np.float32]:
+    """Each note by itself, added up."""
+    alone = [line([n], struck=struck) for n in notes]
+    total = np.zeros((max(len(s) for s in alone), 1), np.float32)
+    for s in alone:
+        total[: len(s)] += s
+    return np.asarray(0.8 * total / np.abs(total).max(), np.float32)
+
+
+def drums(seed: int = 1) -> NDArray[np.float32]:
+    """Noise bursts and thumps, two a second."""
+    random = np.random.default_rng(seed)
+    sound = np.zeros(4 * RATE)
+    for k in range(8):
+        into = np.arange(round(0.2 * RATE)) / RATE
+        burst = random.normal(size=len(into)) * np.exp(-into / (0.03 if k % 2 else 0.012))
+        thump = np.sin(2 * np.pi * 55 * into) * np.exp(-into / 0.05) if k % 2 == 0 else 0.0
+        first = round((0.2 + 0.45 * k) * RATE)
+        sound[first : first + len(into)] += 0.4 * burst + 0.5 * thump
+    return np.asarray(sound, np.float32)[:, None]

@@ -7,11 +7,12 @@ import sys
 from pathlib import Path
 
 import mido
+import numpy as np
 import pytest
 from typer.main import get_command
 
 from honest_stave.cli import app, main
-from tests.made import f1, line, tune, wav
+from tests.made import chords, drums, f1, line, texture, tune, wav
 
 ROOT = Path(__file__).parents[2]
 
@@ -54,7 +55,6 @@ def test_a_folder_is_a_batch_and_one_bad_file_does_not_stop_it(recording: Path, 
     [
         (["notes", "nowhere.wav"], "There is no file"),
         (["notes", str(ROOT / "README.md")], "no sound we can read"),
-        (["notes", str(ROOT / "README.md"), "--voices", "many"], "not here yet"),
         (["notes", str(ROOT / "README.md"), "--doubt", "7"], "makes no sense"),
     ],
 )
@@ -80,3 +80,48 @@ def test_every_command_and_option_is_in_the_readme() -> None:
             for option in getattr(parameter, "opts", []):
                 if option.startswith("--"):
                     assert re.search(re.escape(option), text), f"{name} {option}"
+
+
+def test_hits_of_a_loop_as_json(tmp_path: Path) -> None:
+    (tmp_path / "loop.wav").write_bytes(wav(drums()))
+    done = run("hits", tmp_path / "loop.wav", "--json", tmp_path / "out.json")
+    assert done.returncode == 0, done.stderr
+    found = json.loads((tmp_path / "out.json").read_text())["hits"]
+    assert {h["drum"] for h in found} <= {"kick", "snare", "hat", "tom", "cymbal", "other"}
+    assert sorted({round(h["time_s"], 2) for h in found}) == [round(0.2 + 0.45 * k, 2) for k in range(8)]
+    assert all(1 <= h["velocity"] <= 127 for h in found)
+
+
+def test_voices_are_decided_by_listening(recording: Path, tmp_path: Path) -> None:
+    (tmp_path / "chords.wav").write_bytes(wav(texture(chords())))
+    for path, voices in ((recording, "one"), (tmp_path / "chords.wav", "many")):
+        done = run("notes", path, "--json", tmp_path / "out.json")
+        assert done.returncode == 0, done.stderr
+        body = json.loads((tmp_path / "out.json").read_text())
+        assert (body["voices"], body["seems"]["name"]) == (voices, voices)
+
+
+def test_a_loop_is_sliced_into_a_kit_that_is_proven(tmp_path: Path) -> None:
+    from honest_stave.demo.loops import toy_cupboard
+
+    source, out, told = tmp_path / "cupboard.wav", tmp_path / "kit", tmp_path / "slices.json"
+    source.write_bytes(toy_cupboard().wav())
+    done = run("slice", source, "--out", out, "--sfz", "--sf2", "--bars", 2, "--json", told)
+    assert done.returncode == 0, done.stderr
+    assert "null exactly, 2 bars at 96" in done.stdout
+    assert "proven" in done.stdout
+    body = json.loads(told.read_text())
+    assert len(list((out / "slices").glob("*.wav"))) == len(body["slices"])
+    assert {p.suffix for p in out.iterdir() if p.is_file()} == {".mid", ".sf2", ".sfz", ".txt", ".wav"}
+    bars = mido.MidiFile(out / "cupboard.mid").length / (60 / body["tempo_bpm"] * 4)
+    assert bars == pytest.approx(2, abs=0.01)
+
+
+def test_what_cannot_be_sliced_is_said_in_one_line(tmp_path: Path) -> None:
+    source = tmp_path / "silence.wav"
+    source.write_bytes(wav(np.zeros(44100, np.float32)))
+    done = run("slice", source, "--out", tmp_path / "kit")
+    assert done.returncode == 2
+    assert done.stderr.strip().count("\n") == 0
+    assert "No hit was found" in done.stderr
+    assert run("slice", source, "--out", tmp_path / "kit", "--bars", -1).returncode == 2

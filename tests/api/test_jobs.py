@@ -56,7 +56,7 @@ def test_the_queue_survives_a_restart_and_what_ran_is_said_to_be_gone(tmp_path: 
     queued = readings.ask(_without_pool(studio), folio, take, {})
     with studio.database.session() as session:
         session.add(
-            Job(id="ran", folio_id=folio, kind="one voice", title="", state="running", at=0, order=0, arguments={})
+            Job(id="ran", folio_id=folio, kind="notes", title="", state="running", at=0, order=0, arguments={})
         )
     studio.database.close()
 

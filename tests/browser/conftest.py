@@ -9,7 +9,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
+
+# Slow machines take their time; a test that waits longer than this has failed.
+expect.set_options(timeout=20_000)
 
 CHROMIUM = os.environ.get("STAVE_CHROMIUM", "/usr/bin/chromium")
 FLAGS = (

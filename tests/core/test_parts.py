@@ -16,8 +16,8 @@ from honest_stave.core.part.events import heard_parts, sounding_notes, stepped_b
 from honest_stave.core.part.notes import Note, Origin, Part, check_note
 from honest_stave.core.part.select import select
 from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.one_voice import read
-from honest_stave.core.pitch.reading import FormSettings, OneVoiceSettings
+from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.reading import FormSettings, ReadSettings
 from tests.made import RATE, line, tune
 
 
@@ -112,7 +112,7 @@ def test_selecting_by_rules() -> None:
 
 
 def test_moving_the_limit_leaves_touched_notes_alone() -> None:
-    reading = read(line(tune()), RATE, OneVoiceSettings())
+    reading = read(line(tune()), RATE, ReadSettings())
     fresh = [note_of("r", reading, c) for c in form_candidates(reading, FormSettings())]
     edited = fresh[2].edited(pitch=40)
     added = note("own", 0.1, 0.2)
@@ -127,8 +127,8 @@ def test_moving_the_limit_leaves_touched_notes_alone() -> None:
 
 
 def test_the_curve_keeps_the_vibrato_and_drops_the_flat() -> None:
-    sung = read(line(tune(), vibrato_cents=25), RATE, OneVoiceSettings())
-    flat = read(line(tune()), RATE, OneVoiceSettings())
+    sung = read(line(tune(), vibrato_cents=25), RATE, ReadSettings())
+    flat = read(line(tune()), RATE, ReadSettings())
     first = next(c for c in form_candidates(sung, FormSettings()) if c.confidence > 0.5)
     cents = [c for _, c in curve_of(sung, first)]
     assert max(cents) == pytest.approx(25, abs=8)
@@ -167,3 +167,41 @@ def test_octave_bends_mute_and_solo() -> None:
     plain, muted, solo = Part("a"), Part("b", muted=True), Part("c", solo=True)
     assert heard_parts({"a": plain, "b": muted}) == ["a"]
     assert heard_parts({"a": plain, "b": muted, "c": solo}) == ["c"]
+
+
+def test_a_note_struck_again_is_whole_between_its_ends() -> None:
+    long = note("long", 1.0, 3.0, 57)
+    ids = (f"n{i}" for i in itertools.count())
+    put = edits.restrike([long], lambda _: [0.5, 1.01, 1.6, 2.2, 2.99], lambda: next(ids)).put
+    # Moments outside the note, or too near its ends, strike nothing.
+    assert [(n.onset_s, n.offset_s) for n in put] == [(1.0, 1.6), (1.6, 2.2), (2.2, 3.0)]
+    assert put[0].id == "long"
+    assert all(n.touched and n.pitch == 57 for n in put)
+    with pytest.raises(BadInput):
+        edits.restrike([long], lambda _: [], lambda: next(ids))
+
+
+def test_a_line_set_by_hand_is_kept_and_can_be_left_to_the_rule_again() -> None:
+    notes = [note("low", 0.0, 1.0, 48), note("high", 0.0, 1.0, 72)]
+    moved = edits.set_line([notes[0]], "top").put[0]
+    assert select([moved, notes[1]], "top", 0.0, TempoMap()) == ["low"]
+    freed = edits.set_line([moved], "").put[0]
+    assert select([freed, notes[1]], "top", 0.0, TempoMap()) == ["high"]
+
+
+def test_a_mended_note_keeps_only_its_own_pitch_free_in_a_chord() -> None:
+    def read_note(pitch: int, **rest: object) -> Note:
+        key = f"r:{pitch}"
+        return note(key, 0.0, 1.0, pitch, origin=Origin("r", key, 0.0, 1.0, pitch, 80, 0.9), **rest)
+
+    mended = read_note(60, touched=True)
+    fresh = [read_note(60), read_note(64), read_note(67)]
+    many = renew([mended], fresh, reading_id="r", dropped=frozenset(), many=True)
+    assert [n.pitch for n in many] == [60, 64, 67]
+    assert many[0] is mended
+    assert renew([mended], fresh, reading_id="r", dropped=frozenset()) == [mended]
+
+
+@pytest.mark.parametrize(("bpm", "expected"), [(120, [1.0, 1.5, 2.0]), (60, [1.0, 2.0])])
+def test_felt_beats_between_two_moments(bpm: float, expected: list[float]) -> None:
+    assert TempoMap(lone_bpm=bpm).felt_beats_between(0.9, 2.1) == pytest.approx(expected)

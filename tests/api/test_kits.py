@@ -1,0 +1,180 @@
+"""Kits through the API: cut, tried, kept, edited, undone, nulled, handed on."""
+
+import io
+import zipfile
+from typing import Any
+
+import mido
+import numpy as np
+import pytest
+
+from honest_stave.demo.loops import toy_cupboard
+from tests.api.conftest import App
+from tests.made import RATE, wav
+
+
+@pytest.fixture
+def kit(app: App) -> str:
+    """Id of a kit cut of the toy cupboard loop."""
+    take = app.bring_in(toy_cupboard().wav(), "toy cupboard.wav")["result"]["take"]
+    job = app.watched.wait(app.send("POST", "/kits", {"take": take})["jobs"][0])
+    assert job["state"] == "done", job
+    return str(job["result"]["kit"])
+
+
+def edit(app: App, kit: str, action: str, ids: list[str], expect: int = 200, **values: Any) -> Any:
+    return app.send("POST", f"/kits/{kit}/edits", {"action": action, "ids": ids, "values": values}, expect)
+
+
+def test_a_loop_is_cut_heard_and_timed(app: App, kit: str) -> None:
+    view = app.get(f"/kits/{kit}")
+    truth = np.array(sorted(t for t, _, _ in toy_cupboard().hits))
+    moments = truth[np.diff(truth, prepend=-1.0) > 0.02]
+    assert [s["first_s"] for s in view["slices"]] == pytest.approx(moments.tolist(), abs=0.003)
+    assert {s["drum"] for piece in view["slices"] for s in piece["strikes"]} == {"kick", "snare", "hat"}
+    assert any(s["ghost"] for piece in view["slices"] for s in piece["strikes"])
+    assert view["tempo"]["bpm"] == pytest.approx(96, abs=0.2)
+    assert view["tempo"]["bars"] == 2
+    assert view["grid"]["bar"][view["grid"]["time_s"].index(min(view["grid"]["time_s"], key=abs))] == 1
+    assert app.get(f"/kits/{kit}/null") == {"exact": True, "residual_db": -150.0, "breaking": []}
+    assert app.get("")["kits"][kit]["name"] == "toy cupboard"
+
+
+def test_thresholds_are_tried_without_being_kept_and_cuts_by_hand_stay(app: App, kit: str) -> None:
+    before = app.get(f"/kits/{kit}")["slices"]
+    edit(app, kit, "cut", [], at_s=0.2)
+    tried = app.send("POST", f"/kits/{kit}/try", {"threshold_db": -8.0})["slices"]
+    assert len(tried) < len(before)
+    assert any(s["by_hand"] and s["first_s"] == pytest.approx(0.2, abs=1e-4) for s in tried)
+    assert len(app.get(f"/kits/{kit}")["slices"]) == len(before) + 1
+    app.send("PATCH", f"/kits/{kit}", {"threshold_db": -8.0})
+    assert len(app.get(f"/kits/{kit}")["slices"]) == len(tried)
+    app.send("POST", "/undo")
+    assert len(app.get(f"/kits/{kit}")["slices"]) == len(before) + 1
+
+
+def test_edits_by_hand_break_the_null_test_and_undo_mends_it(app: App, kit: str) -> None:
+    ids = [s["id"] for s in app.get(f"/kits/{kit}")["slices"]]
+    edit(app, kit, "set", [ids[3]], reversed=True)
+    assert [i for i, _ in app.get(f"/kits/{kit}/null")["breaking"]] == [ids[3]]
+    edit(app, kit, "drums", [ids[5]], drums=["tom"])
+    edit(app, kit, "nudge", [ids[2]], by_frames=7)
+    view = app.get(f"/kits/{kit}")["slices"]
+    assert [s["drum"] for s in view[5]["strikes"]] == ["tom"]
+    assert view[2]["by_hand"]
+    for _ in range(3):
+        app.send("POST", "/undo")
+    assert app.get(f"/kits/{kit}/null")["exact"]
+
+
+def test_cuts_go_to_the_attack_and_to_zero_crossings_only_in_silence(app: App, kit: str) -> None:
+    view = app.get(f"/kits/{kit}")["slices"]
+    target = view[4]
+    edit(app, kit, "nudge", [target["id"]], by_s=0.004)
+    edit(app, kit, "attack", [target["id"]])
+    mended = next(s for s in app.get(f"/kits/{kit}")["slices"] if s["id"] == target["id"])
+    assert mended["first_s"] == pytest.approx(target["first_s"], abs=0.001)
+    edit(app, kit, "nudge", [target["id"]], by_s=0.01)
+    said = edit(app, kit, "zero", [target["id"]], expect=422)
+    assert "not silent" in said["title"]
+    assert "cannot pass" in edit(app, kit, "nudge", [target["id"]], expect=422, by_s=2.0)["title"]
+
+
+def test_a_slice_plays_a_slice_of_another_take(app: App, kit: str) -> None:
+    loud = np.random.default_rng(2).uniform(-0.5, 0.5, 2 * RATE).astype(np.float32)
+    other = np.zeros(2 * RATE, np.float32)
+    for start in (0.1, 0.6, 1.1, 1.6):
+        first = round(start * RATE)
+        other[first : first + 4000] = loud[:4000] * np.exp(-np.arange(4000) / 900)
+    take = app.bring_in(wav(other), "other.wav")["result"]["take"]
+    second = app.watched.wait(app.send("POST", "/kits", {"take": take})["jobs"][0])["result"]["kit"]
+    source = next(s for s in app.get(f"/kits/{second}")["slices"] if s["id"] != "lead")
+    own = app.get(f"/kits/{kit}")["slices"][2]["id"]
+    values = {"kit": second, "slice": source["id"]}
+    app.send("POST", f"/kits/{kit}/edits", {"action": "replace", "ids": [own], "values": values})
+    sound = app.client.get(app.url(f"/kits/{kit}/slices/{own}/sound"))
+    heard = np.frombuffer(sound.content, np.float32).reshape(2, -1)
+    assert heard.shape[1] == round((source["last_s"] - source["first_s"]) * RATE)
+
+
+def test_tempo_typed_as_bars_and_given_to_the_folio(app: App, kit: str) -> None:
+    app.send("PUT", f"/kits/{kit}/tempo", {"bars": 1})
+    assert app.get(f"/kits/{kit}")["tempo"]["bpm"] == pytest.approx(48, abs=0.1)
+    app.send("PUT", f"/kits/{kit}/tempo", {"bpm": 96})
+    assert app.get(f"/kits/{kit}")["tempo"]["bars"] == pytest.approx(2, abs=0.01)
+    app.send("POST", f"/kits/{kit}/tempo", {})
+    assert app.get("")["settings"]["tempo"]["lone_bpm"] == pytest.approx(96)
+
+
+def test_pattern_and_drums_become_parts(app: App, kit: str) -> None:
+    part = app.send("POST", f"/kits/{kit}/pattern", {"times": 2, "shuffle_seed": 4})["part"]
+    drums = app.send("POST", f"/kits/{kit}/drums", {})["part"]
+    state = app.get("")
+    assert state["parts"][part]["instrument"] == f"kit:{kit}"
+    assert state["parts"][drums]["percussion"]
+    notes = app.get(f"/parts/{drums}/notes")
+    assert {36, 38} <= {n["pitch"] for n in notes}
+    assert len({n["velocity"] for n in notes}) > 5
+    instrument = app.get(f"/kits/{kit}/instrument")
+    assert instrument["flat"]
+    samples = app.client.get(app.url(f"/kits/{kit}/instrument/samples")).content
+    assert len(samples) == 8 * sum(s["frames"] for s in instrument["samples"])
+
+
+def test_a_passage_of_the_pattern_is_repeated_on_the_grid(app: App, kit: str) -> None:
+    part = app.send("POST", f"/kits/{kit}/pattern", {"from_bar": 2, "to_bar": 2, "times": 3})["part"]
+    onsets = [n["onset_s"] for n in app.get(f"/parts/{part}/notes")]
+    assert len(onsets) % 3 == 0
+    again = [t - 2.5 for t in onsets[len(onsets) // 3 :]]
+    assert again == pytest.approx(onsets[: -(len(onsets) // 3)], abs=0.002)
+    assert "run backwards" in app.send("POST", f"/kits/{kit}/pattern", {"from_bar": 2, "to_bar": 1}, 422)["title"]
+
+
+def test_note_maps_are_kept_under_a_name(app: App, kit: str) -> None:
+    app.send("PUT", "/kits/note-maps", {"maps": {"puppets": {"kick": 24}}})
+    kept = app.get("/kits/note-maps")
+    assert kept["maps"] == {"puppets": {"kick": 24}}
+    assert (kept["plain"]["kick"], kept["plain"]["hat open"]) == (36, 46)
+    app.send("PATCH", f"/kits/{kit}", {"notes": {"kick": 24}})
+    drums = app.send("POST", f"/kits/{kit}/drums", {})["part"]
+    pitches = {n["pitch"] for n in app.get(f"/parts/{drums}/notes")}
+    assert 24 in pitches
+    assert 36 not in pitches
+
+
+def test_a_kit_is_handed_on_with_its_proof(app: App, kit: str) -> None:
+    formats = ["wav", "sfz", "sf2", "lanes", "csv", "labels"]
+    made = app.send("POST", f"/kits/{kit}/hand-on", {"formats": formats})
+    assert made["proof"]["same"], made["proof"]
+    assert made["proof"]["zones_db"]["sf2"] < -80
+    data = app.client.get(app.url(f"/hand-ons/{made['id']}/file")).content
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        names = archive.namelist()
+        drums = mido.MidiFile(file=io.BytesIO(archive.read("toy cupboard drums.mid")))
+    assert {"toy cupboard.sfz", "toy cupboard.sf2", "toy cupboard.csv", "proof.txt"} <= set(names)
+    channels = {m.channel for t in drums.tracks for m in t if m.type == "note_on"}
+    assert channels == {9}
+    again = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sf2"], "bpm": 120, "times": 2})
+    assert again["name"] != made["name"]
+    assert "120" in " ".join(again["told"]["words"])
+
+
+ONE_HIT = np.r_[np.zeros(4410), np.exp(-np.arange(8000) / 900) * np.sin(np.arange(8000) / 8)].astype(np.float32)
+TONE = (0.3 * np.sin(2 * np.pi * 440 * np.arange(2 * RATE) / RATE)).astype(np.float32)
+
+
+@pytest.mark.parametrize(
+    ("name", "sound"), [("silence", np.zeros(RATE, np.float32)), ("a tone", TONE), ("one hit", ONE_HIT)]
+)
+def test_recordings_that_are_no_loops_are_cut_sensibly(app: App, name: str, sound: np.ndarray) -> None:
+    take = app.bring_in(wav(sound), f"{name}.wav")["result"]["take"]
+    job = app.watched.wait(app.send("POST", "/kits", {"take": take})["jobs"][0])
+    assert job["state"] == "done"
+    view = app.get(f"/kits/{job['result']['kit']}")
+    cuts = [s for s in view["slices"] if s["id"] != "lead"]
+    assert len(cuts) <= 1
+    assert view["tempi"] == []
+    assert app.get(f"/kits/{job['result']['kit']}/null")["exact"]
+    if not cuts:
+        said = app.send("POST", f"/kits/{job['result']['kit']}/hand-on", {"formats": ["sfz"]}, 422)
+        assert "No slice" in said["title"]

@@ -1,0 +1,89 @@
+"""A score laid on a recording of it, played freely, with known truth."""
+
+import io
+
+import mido
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from honest_stave.core.beat.align import Written, align, lay_on, written_notes
+from honest_stave.core.errors import BadInput
+from tests.core.test_note_ends import activity_of
+from tests.made import RATE, Note, texture
+
+MELODY = (60, 64, 67, 72, 71, 67, 65, 62, 64, 60, 57, 60)
+BASS = (48, 48, 43, 41, 43, 48)
+
+
+def score() -> list[Written]:
+    """A tune in quarters over a bass in halves."""
+    tune = [Written(float(i), 0.95, p) for i, p in enumerate(MELODY)]
+    return tune + [Written(2.0 * i, 1.95, p) for i, p in enumerate(BASS)]
+
+
+def played(tempo_s: list[float], start_s: float = 0.6) -> tuple[list[Note], np.ndarray]:
+    """The score with beats of these lengths; the notes, and the moment of each beat."""
+    moments = start_s + np.concatenate([[0.0], np.cumsum(tempo_s)])
+
+    def at(beat: float) -> float:
+        return float(np.interp(beat, np.arange(len(moments)), moments))
+
+    notes = [Note(at(n.onset_beats), at(n.onset_beats + n.duration_beats), n.pitch, 0.4) for n in score()]
+    return sorted(notes, key=lambda n: n.onset_s), moments
+
+
+def test_a_free_performance_with_a_hold_is_followed() -> None:
+    lengths = [0.5, 0.52, 0.5, 0.55, 0.6, 1.4, 0.45, 0.42, 0.45, 0.5, 0.6, 0.8]
+    notes, moments = played(lengths)
+    found = align(score(), texture(notes), RATE)
+    assert found.beat.tolist() == [float(i) for i in range(12)]
+    # Attacks are measured between cells of 23 ms.
+    assert found.time_s == pytest.approx(moments[:12], abs=0.02)
+    assert found.stops_fitting == -1
+    assert np.all(found.likeness >= 0)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.lists(st.floats(0.25, 1.2), min_size=12, max_size=12), st.floats(0.1, 1.5))
+def test_any_tempo_of_a_clear_recording_is_followed_to_a_cell(lengths: list[float], start_s: float) -> None:
+    notes, moments = played(lengths, start_s)
+    activity = activity_of([(n.onset_s, n.offset_s, int(n.pitch)) for n in notes], cells=800)
+    found = lay_on(score(), activity)
+    assert found.time_s == pytest.approx(moments[:12], abs=0.024)
+    assert np.all(np.diff(found.time_s) > 0)
+
+
+def test_another_piece_is_said_not_to_fit_and_a_break_is_said_where_it_is() -> None:
+    notes, _ = played([0.5] * 12)
+    sound = texture(notes)
+    other = [Written(float(i), 0.9, 54 + (7 * i) % 25) for i in range(12)]
+    assert align(other, sound, RATE).stops_fitting == 0
+    half = [n for n in score() if n.onset_beats < 8]
+    broken = half + [Written(8.0 + i, 0.9, (54, 73, 56, 75, 58, 78, 51, 80)[i]) for i in range(8)]
+    stopped = align(broken, sound, RATE).stops_fitting
+    assert 6 <= stopped <= 11
+
+
+def test_scores_come_from_midi_files_without_their_drums() -> None:
+    file, out = mido.MidiFile(ticks_per_beat=480), io.BytesIO()
+    track = mido.MidiTrack()
+    for channel, pitch in ((0, 60), (9, 36)):
+        track.append(mido.Message("note_on", channel=channel, note=pitch, velocity=80, time=0))
+        track.append(mido.Message("note_off", channel=channel, note=pitch, time=720))
+    file.tracks.append(track)
+    file.save(file=out)
+    assert written_notes(out.getvalue()) == [Written(0.0, 1.5, 60)]
+
+
+@pytest.mark.parametrize(
+    ("notes", "sound", "said"),
+    [
+        ([], np.zeros((RATE, 1), np.float32), "too few notes"),
+        (score(), np.zeros((RATE, 1), np.float32), "No pitch sounds"),
+    ],
+)
+def test_nothing_to_align_is_said(notes: list[Written], sound: np.ndarray, said: str) -> None:
+    with pytest.raises(BadInput, match=said):
+        align(notes, sound, RATE)

@@ -1,0 +1,116 @@
+"""Beats and bars of recordings whose truth is known: loops, waltzes, free tempo, nothing at all."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+
+from honest_stave.core.beat.bars import find_bars
+from honest_stave.core.beat.beats_engine import BeatsReading, read
+from honest_stave.core.beat.strength import Strength
+from honest_stave.core.beat.track import track_beats
+from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+from honest_stave.core.signal.listen import ListenSettings
+from honest_stave.demo.loops import boathouse_buckets
+from tests.made import RATE, Note, texture
+
+# The measure of the trade.
+NEAR_S = 0.07
+
+
+def share_near(found: np.ndarray, truth: np.ndarray) -> float:
+    """F1 of moments within 70 ms, one of each with one."""
+    near = np.abs(found[:, None] - truth[None]) <= NEAR_S if len(found) else np.zeros((0, len(truth)), bool)
+    right = min(int(near.any(axis=1).sum()), int(near.any(axis=0).sum()))
+    return 2 * right / (len(found) + len(truth))
+
+
+def strength_at(moments: np.ndarray, heights: np.ndarray, seconds: float) -> np.ndarray:
+    """Triangles of strength at moments."""
+    time = FIRST_CELL_S + np.arange(int(seconds / CELL_S)) * CELL_S
+    return np.max(heights[:, None] * np.maximum(1 - np.abs(time - moments[:, None]) / (1.5 * CELL_S), 0), axis=0)
+
+
+def downbeats(reading: BeatsReading) -> np.ndarray:
+    return reading.time_s[reading.beat == 1]
+
+
+def test_a_drummers_loop_played_twice() -> None:
+    loop = boathouse_buckets()
+    found = read(np.tile(loop.samples, (2, 1)), RATE, ListenSettings())
+    truth = np.arange(32) * 60 / loop.bpm
+    assert share_near(found.time_s, truth) > 0.96
+    assert share_near(downbeats(found), truth[::4]) > 0.9
+    assert [(m.numerator, m.denominator) for m in found.meters] == [(4, 4)]
+    assert np.all((found.confidence > 0) & (found.confidence < 1))
+
+
+def waltz(beat_s: np.ndarray) -> np.ndarray:
+    """Bass on one, chords on two and three, harmony changing with the bar."""
+    notes = []
+    chords = ((48, 64, 67), (43, 62, 67), (45, 60, 64), (41, 60, 65))
+    for i, (begin, end) in enumerate(pairwise(beat_s.tolist())):
+        bass, *rest = chords[(i // 3) % 4]
+        if i % 3 == 0:
+            notes.append(Note(begin, begin + 2.6 * (end - begin), bass, 0.5))
+        else:
+            notes += [Note(begin, begin + 0.6 * (end - begin), p, 0.3) for p in rest]
+    return texture(sorted(notes, key=lambda n: n.onset_s))
+
+
+def test_a_waltz_that_slows_down() -> None:
+    beat_s = 0.5 + np.concatenate([[0.0], np.cumsum(np.linspace(0.46, 0.62, 48))])
+    found = read(waltz(beat_s), RATE, ListenSettings())
+    assert share_near(found.time_s, beat_s[:48]) > 0.95
+    assert share_near(downbeats(found), beat_s[:48:3]) > 0.9
+    assert found.meters[0].numerator == 3
+
+
+@pytest.mark.parametrize("bpm", [70, 100, 140])
+@pytest.mark.parametrize("change", [0.0, 0.003])
+def test_rows_of_strengths_are_followed_at_any_tempo(bpm: float, change: float) -> None:
+    truth = 0.4 + np.concatenate([[0.0], np.cumsum(60 / bpm * (1 + change * np.arange(39)))])
+    eighths = (truth[:-1] + truth[1:]) / 2
+    moments = np.concatenate([truth, eighths])
+    heights = np.concatenate([np.full(40, 1.0), np.full(39, 0.35)])
+    found, sure = track_beats(strength_at(moments, heights, truth[-1] + 1))
+    assert share_near(found, truth) > 0.95
+    assert len(sure) == len(found)
+
+
+def test_pickup_and_place_in_the_bar_are_told() -> None:
+    beat_s = 0.5 + 0.5 * np.arange(33)
+    first = 1
+    downbeat = np.isin(np.arange(33) % 4, [first])
+    at = strength_at(beat_s, np.full(33, 1.0), 18)
+    on_one = strength_at(beat_s[downbeat], np.full(downbeat.sum(), 0.9), 18)
+    found = find_bars(beat_s, Strength(all=at, bass=on_one, chord=on_one, kick=on_one, snare=0 * at, cymbal=0 * at))
+    assert found.bar[:3].tolist() == [0, 1, 1]
+    assert found.beat[:6].tolist() == [4, 1, 2, 3, 4, 1]
+    assert not found.compound
+
+
+def test_beats_in_three_are_compound() -> None:
+    beat_s = 0.5 + 0.75 * np.arange(24)
+    eighths = np.concatenate([beat_s[:-1] + 0.25, beat_s[:-1] + 0.5])
+    at = strength_at(
+        np.concatenate([beat_s, eighths]), np.concatenate([np.full(24, 1.0), np.full(len(eighths), 0.6)]), 20
+    )
+    on_one = strength_at(beat_s[::2], np.full(12, 0.9), 20)
+    found = find_bars(beat_s, Strength(all=at, bass=on_one, chord=on_one, kick=0 * at, snare=0 * at, cymbal=0 * at))
+    assert found.compound
+    assert set(found.length.tolist()) == {2}
+
+
+@pytest.mark.parametrize(
+    "sound",
+    [
+        np.zeros(4 * RATE),
+        0.3 * np.sin(2 * np.pi * 220 * np.arange(6 * RATE) / RATE),
+        np.random.default_rng(3).normal(0, 0.1, 6 * RATE),
+    ],
+)
+def test_silence_a_drone_and_noise_have_no_beat(sound: np.ndarray) -> None:
+    found = read(sound.astype(np.float32)[:, None], RATE, ListenSettings())
+    assert len(found.time_s) == 0
+    assert found.meters == ()

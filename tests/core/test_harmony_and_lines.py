@@ -1,0 +1,74 @@
+"""Key, scale, strokes, lines and ghosts of notes that are written here."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from honest_stave.core.harmony.key import SCALES, find_tonality
+from honest_stave.core.harmony.together import struck_together
+from honest_stave.core.part.ghosts import ghosts
+from honest_stave.core.part.lines import lines_of
+from honest_stave.core.part.notes import Note, Origin
+
+
+def note(onset_s: float, pitch: int, length_s: float = 0.5, confidence: float = 0.9, level_db: float = -20.0) -> Note:
+    key = f"{onset_s}:{pitch}"
+    origin = Origin("r", key, onset_s, onset_s + length_s, pitch, 80, confidence, level_db=level_db)
+    return Note(key, onset_s, onset_s + length_s, pitch, 80, origin=origin)
+
+
+def tonality(pitches: list[int]):  # type: ignore[no-untyped-def]
+    onset = 0.5 * np.arange(len(pitches))
+    return find_tonality(onset, onset + 0.45, np.array(pitches, np.int64))
+
+
+@pytest.mark.parametrize("name", SCALES)
+@pytest.mark.parametrize("tonic", [0, 5, 10])
+def test_a_scale_up_and_down_is_named(name: str, tonic: int) -> None:
+    steps = [60 + tonic + s for s in SCALES[name]]
+    found = tonality([*steps, 72 + tonic, *reversed(steps), 48 + tonic])
+    # A scale without semitones has the same pitches from several tonics: the set is what counts there.
+    expected = {(tonic + s) % 12 for s in SCALES[name]}
+    said = {(found.scale.tonic + s) % 12 for s in SCALES[found.scale.name]}
+    assert said == expected
+    assert found.scale.share >= found.other_scale.share
+
+
+def test_major_and_minor_are_told_apart_with_a_runner_up() -> None:
+    cadence = [(48, 60, 64, 67), (53, 60, 65, 69), (55, 59, 62, 67), (48, 60, 64, 67)]
+    rows = [(0.5 * i, p) for i, chord in enumerate(cadence) for p in chord]
+    onset, pitch = np.array([r[0] for r in rows]), np.array([r[1] for r in rows])
+    found = find_tonality(onset, onset + 0.5, pitch)
+    assert found.key.text == "C major"
+    assert found.other_key.share < found.key.share
+
+
+def test_nothing_has_no_key() -> None:
+    assert tonality([]).key is None
+
+
+def test_a_stroke_is_what_hands_strike_at_once() -> None:
+    assert struck_together(np.array([0.0, 0.02, 0.04, 0.06, 1.0])).tolist() == [0, 0, 0, 1, 2]
+
+
+def test_hands_part_where_the_least_moves_and_corrections_stay() -> None:
+    chord = [[48, 55, 64, 72], [50, 57, 65, 74], [52, 59, 67, 76]]
+    notes = [note(0.6 * i, p) for i, pitches in enumerate(chord) for p in pitches]
+    lines = lines_of(notes, "hands")
+    assert lines == ["left hand", "left hand", "right hand", "right hand"] * 3
+    moved = [replace(n, line="left hand") if n.pitch == 64 else n for n in notes]
+    assert lines_of(moved, "hands")[2] == "left hand"
+
+
+def test_a_held_top_note_is_not_interrupted_by_what_moves_below() -> None:
+    notes = [note(0.0, 76, 2.0), note(0.0, 60, 0.5), note(0.5, 64, 0.5), note(1.0, 62, 0.5), note(2.2, 72, 0.5)]
+    assert [n.pitch for n, line in zip(notes, lines_of(notes, "voices"), strict=True) if line == "top"] == [76, 72]
+
+
+def test_a_soft_octave_above_a_loud_note_is_a_ghost_unless_it_was_kept() -> None:
+    notes = [note(0.0, 48), note(0.01, 60, confidence=0.6), note(0.0, 64), note(1.0, 60, confidence=0.6)]
+    notes.sort(key=lambda n: n.onset_s)
+    ghost = next(n for n in notes if n.pitch == 60 and n.onset_s < 0.5)
+    assert ghosts(notes) == [ghost.id]
+    assert ghosts([replace(n, touched=True) if n is ghost else n for n in notes]) == []

@@ -1,0 +1,116 @@
+"""Many voices at once, and what is made of them, on sounds whose truth is known."""
+
+import numpy as np
+import pytest
+
+from honest_stave.core.errors import BadInput
+from honest_stave.core.networks import opening
+from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.kind import judge_kind
+from honest_stave.core.pitch.limits import LIMITS, expected
+from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.partials import partials_of
+from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
+from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
+from tests.made import CHORDS, RATE, Note, chords, drums, f1, line, texture, tune
+
+
+def heard(samples: np.ndarray, **settings: object) -> list[Candidate]:
+    reading = read(samples, RATE, ReadSettings(voices="many", **settings))  # type: ignore[arg-type]
+    return [c for c in form_candidates(reading, FormSettings()) if c.confidence >= 0.5]
+
+
+def pairs(notes: list[Candidate]) -> list[tuple[float, int]]:
+    return [(n.onset_s, n.pitch) for n in notes]
+
+
+@pytest.mark.parametrize("struck", [True, False])
+def test_chords_are_read_note_by_note(struck: bool) -> None:
+    notes = chords()
+    found = heard(texture(notes, struck=struck))
+    assert f1(pairs(found), [(n.onset_s, n.pitch) for n in notes]) >= 0.9
+
+
+def test_what_a_take_holds_is_heard_on_arrival() -> None:
+    assert judge_kind(line(tune()), RATE).name == "one"
+    assert judge_kind(texture(chords()), RATE).name == "many"
+    assert judge_kind(drums(), RATE).name == "drums"
+
+
+def test_the_highest_and_the_lowest_line_can_be_followed() -> None:
+    sound = texture(chords())
+    highest = [(0.3 + 0.8 * i, max(chord)) for i, chord in enumerate(CHORDS)]
+    lowest = [(0.3 + 0.8 * i, min(chord)) for i, chord in enumerate(CHORDS)]
+    assert f1(pairs(heard(sound, follow="highest")), highest) >= 0.85
+    assert f1(pairs(heard(sound, follow="lowest")), lowest) >= 0.85
+
+
+def test_the_line_nearest_to_a_hummed_one_is_followed_in_any_octave() -> None:
+    middle = [(0.3 + 0.8 * i, chord[1]) for i, chord in enumerate(CHORDS)]
+    hummed = tuple((onset + 0.05, onset + 0.6, pitch - 12.0) for onset, pitch in middle)
+    assert f1(pairs(heard(texture(chords()), follow="line", drawn=hummed)), middle) >= 0.85
+
+
+def test_drums_under_chords_are_left_out_of_account() -> None:
+    chord, beat = texture(chords()), drums()
+    length = max(len(chord), len(beat))
+    mix = sum(np.pad(s, ((0, length - len(s)), (0, 0))) for s in (chord, 0.7 * beat))
+    truth = [(n.onset_s, n.pitch) for n in chords()]
+    found = pairs(heard(np.asarray(mix, np.float32), without_drums=True))
+    assert f1(found, truth) >= 0.8
+
+
+def test_cutting_at_a_silence_gives_the_same_notes() -> None:
+    first, second = texture(chords()), texture(chords()[4:])
+    # The gap is a whole number of cells, so that both readings look at the same frames.
+    gap = np.zeros((2048 * 40 - len(first) % 2048, 1), np.float32)
+    whole = np.concatenate([first, gap, second])
+    starts_s = (len(first) + len(gap)) / RATE
+    found = pairs(heard(whole))
+    before = pairs(heard(np.concatenate([first, gap])))
+    after = [(t + starts_s, p) for t, p in pairs(heard(second))]
+    assert [p for _, p in found] == [p for _, p in before + after]
+    assert [t for t, _ in found] == pytest.approx([t for t, _ in before + after], abs=0.002)
+
+
+def test_a_long_take_is_heard_in_stretches_that_do_not_show() -> None:
+    sound = texture(chords())
+    repeated = np.concatenate([sound, np.zeros((2048 * 4 - len(sound) % 2048, 1), np.float32)])
+    found = heard(np.tile(repeated, (9, 1)))
+    length_s = len(repeated) / RATE
+    rounds = [[n.pitch for n in found if k * length_s <= n.onset_s < (k + 1) * length_s] for k in range(9)]
+    assert all(r == rounds[0] for r in rounds)
+
+
+def test_a_ghost_has_hardly_a_partial_of_its_own() -> None:
+    sound = line([Note(0.2, 1.2, 57)], struck=True)
+    signal, _ = prepare(sound, RATE, ListenSettings())
+    ghost = partials_of(signal, 0.2, 1.2, 69, np.array([57]))
+    assert all(p.explained_by == 57 for p in ghost)
+    real = partials_of(signal, 0.2, 1.2, 57, np.array([64]))
+    assert sum(p.explained_by is None for p in real) >= 6
+    assert real[0].level_db > real[6].level_db
+
+
+def test_expected_errors_add_up_from_confidences() -> None:
+    said = expected(np.array([0.9, 0.6, 0.2]))
+    half = int(np.flatnonzero(LIMITS == 0.5)[0])
+    assert said.counted[half] == 2
+    assert said.wrong[half] == pytest.approx(0.5)
+    assert said.missed[half] == pytest.approx(0.2)
+    assert (said.counted[0], said.counted[-1]) == (3, 0)
+
+
+def test_a_damaged_network_is_one_clear_line(monkeypatch: pytest.MonkeyPatch) -> None:
+    class Nowhere:
+        def __truediv__(self, name: str) -> "Nowhere":
+            return self
+
+        def read_bytes(self) -> bytes:
+            return b"no network"
+
+    opening.open_network.cache_clear()
+    monkeypatch.setattr(opening.resources, "files", lambda package: Nowhere())
+    with pytest.raises(BadInput, match="missing or damaged"):
+        read(line(tune()), ANALYSIS_RATE, ReadSettings())
+    opening.open_network.cache_clear()

@@ -1,0 +1,230 @@
+"""Cuts, slices, keys and patterns: thresholds move, what was done by hand stays, the null test is exact."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from honest_stave.core.beat.loop_tempo import propose_tempo
+from honest_stave.core.errors import BadInput
+from honest_stave.core.hits import kit_edits
+from honest_stave.core.hits.keys import keys_of, loop_key
+from honest_stave.core.hits.kit import Kit, Slice, SliceSettings
+from honest_stave.core.hits.pattern import at_pace, drum_notes, pattern_of, repeated, shuffled
+from honest_stave.core.hits.reading import DRUMS, HitsReading
+from honest_stave.core.hits.slice_sound import null_test, sound_of
+from honest_stave.core.hits.slicing import moments_of, slices_of, zero_crossing
+from honest_stave.core.hits.zones_of_kit import OVERLAP_S, stretched_tail, zones_of
+from tests.made import RATE
+
+FRAMES = 4 * RATE
+KIT = Kit("kit", "take")
+SAMPLES = np.random.default_rng(1).normal(0, 0.1, (FRAMES, 2)).astype(np.float32)
+
+
+def reading(rows: list[tuple[float, str, float, float]]) -> HitsReading:
+    """Hits of (time_s, drum, velocity, level_db), all sure."""
+    time_s, drum, velocity, level_db = zip(*rows, strict=True)
+    count = len(rows)
+    return HitsReading(
+        time_s=np.array(time_s),
+        drum=np.array([DRUMS.index(d) for d in drum]),  # type: ignore[arg-type]
+        velocity=np.array(velocity, float),
+        confidence=np.full(count, 0.9),
+        runner_up=np.full(count, 3),
+        runner_up_share=np.full(count, 0.05),
+        level_db=np.array(level_db, float),
+        kind=tuple(drum),
+    )
+
+
+LOOP = reading(
+    [
+        (0.1, "kick", 100, -10.0), (0.1, "hat", 60, -10.0), (0.6, "hat", 60, -24.0), (1.1, "snare", 110, -9.0),
+        (1.6, "snare", 25, -30.0), (2.1, "kick", 90, -11.0), (3.1, "tom", 90, -14.0),
+    ]
+)  # fmt: skip
+MOMENTS = moments_of(LOOP, RATE)
+
+
+def cut(kit: Kit = KIT) -> tuple[Slice, ...]:
+    return slices_of(MOMENTS, kit, RATE, FRAMES, 0)
+
+
+def test_two_drums_at_one_moment_are_one_slice() -> None:
+    slices = cut()
+    assert [s.id for s in slices][:2] == ["lead", "r4410"]
+    assert [x.drum for x in slices[1].strikes] == ["kick", "hat"]
+    assert sum(s.frames for s in slices) == FRAMES
+
+
+def test_a_soft_snare_is_a_ghost_and_a_snare_all_the_same() -> None:
+    (ghost,) = [x for s in cut() for x in s.strikes if x.ghost]
+    assert (ghost.drum, ghost.velocity) == ("snare", 25)
+
+
+def test_the_threshold_takes_soft_hits_away_and_leaves_cuts_by_hand() -> None:
+    kit = kit_edits.cut(KIT, 30_000, "h1", cut())
+    kit = kit_edits.move(kit, cut(kit), ["r26460"], lambda s: s.first + 40, FRAMES)
+    loud = cut(replace(kit, threshold_db=-10.0))
+    # The moved one stays though its hat is 15 dB under the loudest.
+    assert [s.id for s in loud] == ["lead", "r4410", "r26460", "h1", "r48510", "r92610", "r136710"]
+    assert [s.by_hand for s in loud] == [False, False, True, True, False, False, False]
+    assert loud[2].first == 26500
+    assert loud[2].read_frame == 26460
+
+
+def test_a_lane_has_a_threshold_of_its_own() -> None:
+    slices = cut(replace(KIT, lane_thresholds_db={"hat": -5.0}))
+    assert [x.drum for s in slices for x in s.strikes] == ["kick", "snare", "snare", "kick", "tom"]
+
+
+def test_cuts_taken_away_come_back_only_by_undo() -> None:
+    kit = kit_edits.remove(KIT, ["r26460"])
+    assert "r26460" not in [s.id for s in cut(replace(kit, threshold_db=-60.0))]
+    assert len(cut(kit)) == len(cut()) - 1
+
+
+def test_a_cut_cannot_pass_its_neighbour() -> None:
+    with pytest.raises(BadInput, match="cannot pass"):
+        kit_edits.move(KIT, cut(), ["r26460"], lambda s: s.first + RATE, FRAMES)
+    with pytest.raises(BadInput, match="a cut already"):
+        kit_edits.cut(KIT, 4410, "h1", cut())
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.lists(st.integers(1, FRAMES - 1), max_size=12, unique=True), st.floats(-60, 0))
+def test_any_untouched_slicing_nulls_to_the_last_bit(frames: list[int], threshold_db: float) -> None:
+    kit = replace(KIT, hand=tuple((f"h{f}", f) for f in frames), threshold_db=threshold_db)
+    slices = cut(kit)
+    found = null_test(SAMPLES, slices, [sound_of(SAMPLES, s, RATE) for s in slices])
+    assert found.exact
+    assert found.breaking == ()
+
+
+@pytest.mark.parametrize(
+    "done",
+    [
+        SliceSettings(gain_db=-1.0), SliceSettings(reversed=True), SliceSettings(muted=True),
+        SliceSettings(fade_s=0.01), SliceSettings(take="other", first_frame=0, last_frame=999),
+    ],
+)  # fmt: skip
+def test_the_null_test_names_the_slice_that_breaks_it(done: SliceSettings) -> None:
+    slices = cut(replace(KIT, slices={"r48510": done}))
+    found = null_test(SAMPLES, slices, [sound_of(SAMPLES, s, RATE) for s in slices])
+    assert not found.exact
+    assert [i for i, _ in found.breaking] == ["r48510"]
+    assert found.residual_db > -60
+
+
+def test_a_slice_that_ends_with_its_sound_is_let_go_without_a_click() -> None:
+    quiet = SAMPLES * np.where(np.arange(FRAMES) < 50_000, 1, 1e-5)[:, None].astype(np.float32)
+    (piece,) = [s for s in cut(replace(KIT, slices={"r48510": SliceSettings(end="sound")})) if s.id == "r48510"]
+    sound = sound_of(quiet, piece, RATE)
+    assert 1490 <= len(sound) < piece.frames
+    assert np.abs(sound[-1]).max() < 1e-5
+
+
+def test_classes_are_set_by_hand_and_back() -> None:
+    kit = kit_edits.set_drums(KIT, cut(), ["r48510"], ["kick"])
+    (piece,) = [s for s in cut(kit) if s.id == "r48510"]
+    assert [(x.drum, x.velocity) for x in piece.strikes] == [("kick", 110)]
+    both = kit_edits.split_in_two(KIT, cut(), ["r48510"])
+    (piece,) = [s for s in cut(both) if s.id == "r48510"]
+    assert [x.drum for x in piece.strikes] == ["snare", "tom"]
+    assert kit_edits.as_read(both, ["r48510"]).slices == {}
+    with pytest.raises(BadInput, match="no drum 'gong'"):
+        kit_edits.set_drums(KIT, cut(), ["r48510"], ["gong"])
+
+
+def test_keys_rise_from_the_root_or_lie_on_the_drum_notes() -> None:
+    assert list(keys_of(KIT, cut()).values()) == [36, 37, 38, 39, 40, 41]
+    drums = keys_of(replace(KIT, layout="drums"), cut())
+    assert drums["r48510"] == 38
+    assert {drums["r4410"], drums["r26460"]} == {36, 42}
+    moved = kit_edits.put_in_order(KIT, cut(), ["r48510"], -2)
+    assert keys_of(moved, cut())["r48510"] == 36
+    assert loop_key(KIT, keys_of(KIT, cut())) == 35
+    high = keys_of(replace(KIT, root=125), cut())
+    assert sorted(high.values()) == [125, 126, 127]
+
+
+def test_the_pattern_is_the_loop_faster_repeated_and_shuffled() -> None:
+    notes = pattern_of(KIT, cut(), keys_of(KIT, cut()), RATE)
+    assert [n.onset_s for n in notes] == [0.1, 0.6, 1.1, 1.6, 2.1, 3.1]
+    fast = at_pace(notes, 0.1, 2.0, lengths=True)
+    assert fast[-1].onset_s == pytest.approx(1.6)
+    assert fast[0].duration_s == pytest.approx(0.25)
+    assert at_pace(notes, 0.1, 2.0, lengths=False)[0].duration_s == pytest.approx(0.5)
+    assert repeated(notes, 4.0, 2)[6].onset_s == pytest.approx(4.1)
+    assert shuffled(notes, 5) == shuffled(notes, 5)
+    assert sorted(n.pitch for n in shuffled(notes, 5)) == sorted(n.pitch for n in notes)
+    with pytest.raises(BadInput, match="too far"):
+        at_pace(notes, 0.0, 9.0, lengths=True)
+
+
+def test_drum_notes_carry_lane_velocity_and_a_note_map_of_ones_own() -> None:
+    notes = drum_notes(replace(KIT, notes={"tom": 99}), cut(), RATE)
+    assert [(n.pitch, n.velocity) for n in notes] == [
+        (36, 100), (42, 60), (42, 60), (38, 110), (38, 25), (36, 90), (99, 90)
+    ]  # fmt: skip
+
+
+def test_zones_overlap_a_little_and_fade() -> None:
+    slices = cut()
+    made = zones_of(KIT, slices, keys_of(KIT, slices), lambda s: SAMPLES, RATE)
+    first = slices[1]
+    assert len(made[0].sound) == first.frames + round(OVERLAP_S * RATE)
+    np.testing.assert_array_equal(made[0].sound[: first.frames], SAMPLES[first.first : first.last])
+    assert np.abs(made[0].sound[-1]).max() < 0.01
+    assert [z.choke for z in made] == [1, 1, 0, 0, 0, 0]
+
+
+def test_a_stretched_tail_keeps_its_attack_and_its_pitch() -> None:
+    time = np.arange(RATE) / RATE
+    tone = (0.5 * np.sin(2 * np.pi * 330 * time))[:, None].astype(np.float32)
+    made = stretched_tail(tone, RATE, 1.5)
+    assert len(made) == pytest.approx(1.5 * RATE, abs=2)
+    np.testing.assert_array_equal(made[:2000], tone[:2000])
+    spectrum = np.abs(np.fft.rfft(made[RATE // 2 : RATE, 0] * np.hanning(RATE // 2)))
+    assert spectrum.argmax() * 2 == pytest.approx(330, abs=4)
+
+
+def test_zero_crossings_are_found_near_by_only() -> None:
+    tone = np.sin(2 * np.pi * 100 * np.arange(2000) / RATE).astype(np.float32)
+    place = zero_crossing(tone, 450, 60)
+    assert tone[place - 1] < 0 <= tone[place]
+    assert zero_crossing(tone, 650, 20) == 650
+
+
+@pytest.mark.parametrize(
+    ("bpm", "bars", "swing"), [(96.0, 2, 0.5), (140.0, 4, 0.5), (82.0, 4, 0.62), (174.0, 4, 0.5)]
+)
+def test_tempo_bars_and_swing_of_a_drummers_loop(bpm: float, bars: int, swing: float) -> None:
+    step = 15 / bpm
+    random = np.random.default_rng(4)
+    rows = []
+    for bar in range(bars):
+        for place in range(16):
+            late = (2 * swing - 1) * step if place % 2 else 0.0
+            moment = 0.004 + (bar * 16 + place) * step + late + random.normal(0, 0.003)
+            if place % 8 == 0:
+                rows.append((moment, 0, 100.0))
+            if place % 8 == 4:
+                rows.append((moment, 1, 105.0))
+            if place % 2 == 0 or place in (7, 15):
+                rows.append((moment, 2, 70.0))
+    rows.sort()
+    time_s, drum, velocity = (np.array(c) for c in zip(*rows, strict=True))
+    found = propose_tempo(time_s, drum, velocity, 0.004 + bars * 16 * step + 0.5)
+    assert found[0].bpm == pytest.approx(bpm, rel=0.005)
+    assert (found[0].bars, found[0].numerator, found[0].denominator) == (bars, 4, 4)
+    assert (found[0].swing > 0.55) == (swing > 0.55)
+    assert found[0].end_off_s == pytest.approx(0.5, abs=0.03)
+    assert sum(t.share for t in found) == pytest.approx(1)
+
+
+def test_too_few_hits_tell_no_tempo() -> None:
+    assert propose_tempo(np.array([0.1, 0.2]), np.array([0, 1]), np.array([90.0, 90.0]), 1.0) == ()
