@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.browser.conftest import number_in
 from tests.made import line, tune, wav
 
 
@@ -50,7 +51,7 @@ def test_two_windows_on_one_folio(demo: Page, browser: Browser) -> None:
     other = browser.new_page()
     other.goto(demo.url)
     other.locator("[data-test=limit]").wait_for()
-    count = int(demo.get_by_role("link", name="Notes").inner_text().split()[-1])
+    count = number_in(demo.get_by_role("link", name="Notes"))
     demo.keyboard.press("ArrowRight")
     demo.keyboard.press("Delete")
     expect(demo.get_by_role("link", name="Notes")).to_contain_text(str(count - 1))
@@ -62,7 +63,7 @@ def test_two_windows_on_one_folio(demo: Page, browser: Browser) -> None:
 
 
 def test_the_table_holds_what_the_lanes_hold(demo: Page) -> None:
-    count = int(demo.get_by_role("link", name="Notes").inner_text().split()[-1])
+    count = number_in(demo.get_by_role("link", name="Notes"))
     demo.keyboard.press("Shift+T")
     rows = demo.get_by_role("dialog").get_by_role("row")
     expect(rows.nth(count)).to_be_visible()
@@ -93,6 +94,7 @@ def test_zoom_and_pan_keep_the_moment_under_the_pointer(demo: Page) -> None:
     demo.mouse.move(box["x"] + 400, box["y"] + 100)
 
     def pointed() -> float:
+        expect(demo.locator(".pointer")).to_have_text(re.compile(r"\d+:[\d.]+ s"))
         text = demo.locator(".pointer").inner_text()
         minutes, seconds = re.search(r"(\d+):([\d.]+) s", text).groups()  # type: ignore[union-attr]
         return 60 * int(minutes) + float(seconds)

@@ -6,6 +6,8 @@ from pathlib import Path
 import mido
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import number_in
+
 
 def test_the_harmonium_verse(demo: Page, tmp_path: Path) -> None:
     page = demo
@@ -36,13 +38,13 @@ def test_the_harmonium_verse(demo: Page, tmp_path: Path) -> None:
         page.keyboard.press("u")
     page.keyboard.press("a")
     expect(page.get_by_text("Accepted: ")).to_be_visible()
-    all_notes = int(re.search(r"\d+", page.get_by_role("link", name="Notes").inner_text()).group())  # type: ignore[union-attr]
+    all_notes = number_in(page.get_by_role("link", name="Notes"))
 
     page.get_by_label("Line of the texture").select_option("top")
     page.get_by_role("button", name="Select it").click()
     heading = page.get_by_label("Findings").get_by_role("heading").first
     expect(heading).to_contain_text("selected")
-    top = int(re.search(r"\d+", heading.inner_text()).group())  # type: ignore[union-attr]
+    top = number_in(heading)
     assert 15 <= top <= 30
     page.locator("[data-test=send]").click()
     expect(page.get_by_text(f"{top} notes sent to")).to_be_visible()

@@ -10,6 +10,7 @@ from playwright.sync_api import Page, expect
 from honest_stave.core.formats.kit_read import read_sf2
 from honest_stave.core.hits.slice_sound import as_db
 from honest_stave.demo.loops import boathouse_buckets
+from tests.browser.conftest import number_in
 from tests.fluid import RISE_FRAMES, play_key, through_its_output
 
 
@@ -20,8 +21,7 @@ def wait_until(page: Page, holds: str) -> None:
 
 
 def slices(page: Page) -> int:
-    text = page.locator("[data-test=found]").inner_text()
-    return int(re.search(r"\d+", text).group())  # type: ignore[union-attr]
+    return number_in(page.locator("[data-test=found]"))
 
 
 def test_from_a_loop_to_a_kit(empty: Page, tmp_path: Path) -> None:

@@ -99,7 +99,6 @@ def test_what_is_scheduled_is_what_is_written(demo: Page, tmp_path: Path) -> Non
         look() })"""
     )
     page.get_by_role("button", name="Stop").click()
-    # Other tests may have left parts in the demo: the player schedules part by part, the file lies in order of time.
     scheduled = page.evaluate("window.scheduled")
     page.keyboard.press("h")
     with page.expect_download() as download:

@@ -1,0 +1,142 @@
+"""Clips with beats by seed: a score in felt beats, a tempo that lives, hands, sounds and truth."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from training import sampled
+from training.beat_scores import Score, Written, make_score
+from training.dress import dress
+from training.performance import Performance, Struck, without_overlaps
+
+LENGTH_S = 36.0
+SLOWEST_S, QUICKEST_S = 1.15, 0.32
+TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
+MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
+CHORDS = (0, 1, 4, 5, 16, 19, 24, 25, 26, 27, 29, 48, 49, 61, 88, 90)
+BASSES = (32, 33, 34, 35, 36, 38, 39, 43)
+CHOIRS = (19, 16, 40, 42, 48, 49, 52, 53, 61, 68, 71, 0)
+DRUM_BANK = 128
+
+
+@dataclass(frozen=True)
+class BeatClip:
+    """Mono sound at 44.1 kHz and its felt beats, (beats,): moment, place in the bar from 0, beats of the bar."""
+
+    sound: NDArray[np.float32]
+    time_s: NDArray[np.float64]
+    place: NDArray[np.int64]
+    length: NDArray[np.int64]
+    compound: bool
+    texture: str
+    tempo: str
+
+
+def _beat_times(random: np.random.Generator, score: Score, beats: int, tempo: str) -> NDArray[np.float64]:
+    """Moments of the beats of a score from its first downbeat, at least ``beats`` + 1 of them."""
+    base_s = float(np.exp(random.uniform(np.log(QUICKEST_S), np.log(SLOWEST_S))))
+    if score.compound:
+        base_s = float(np.clip(base_s * 1.25, 0.4, 1.4))
+    place = np.arange(beats + 1)
+    log = np.zeros(beats + 1)
+    if tempo in ("drift", "rubato"):
+        walk = np.cumsum(random.normal(0, 0.01 if tempo == "drift" else 0.02, beats + 1))
+        log += walk - np.linspace(0, walk[-1], beats + 1) * 0.7
+    if tempo == "rubato":
+        phrase = float(random.choice([6, 8, 12, 16]))
+        log += float(random.uniform(0.05, 0.18)) * np.cos(2 * np.pi * place / phrase + random.uniform(-0.6, 0.6))
+        log += random.normal(0, 0.025, beats + 1)
+    if tempo == "slowing":
+        over = int(random.choice([4, 8, 16]))
+        stop = beats - int(random.integers(0, 6))
+        log += float(random.uniform(0.2, 0.6)) * np.clip((place - stop + over) / over, 0, 1) ** 1.5
+    if tempo == "quickening":
+        log -= float(random.uniform(0.15, 0.45)) * place / beats
+    if tempo == "jump":
+        at = int(random.integers(beats // 4, 3 * beats // 4))
+        log[at:] += float(random.choice([-1, 1]) * random.uniform(0.12, 0.4))
+    lengths = np.clip(base_s * np.exp(log), 0.26, 1.7)
+    return float(random.uniform(0.05, 1.2)) + np.concatenate([[0.0], np.cumsum(lengths[:-1])])
+
+
+def _played(
+    random: np.random.Generator, notes: list[Written], beat_s: NDArray[np.float64], spread_s: float
+) -> list[Struck]:
+    """Notes at their moments, by hands."""
+    places = np.arange(len(beat_s))
+    loud, depth = float(random.uniform(60, 92)), float(random.uniform(4, 14))
+    gate = float(random.choice([1.0, 0.95, 0.75]))
+    rolled_s = float(random.choice([0.0, 0.0, 0.0, 0.012]))
+    struck = []
+    for note in notes:
+        onset_s = float(np.interp(note.onset, places, beat_s)) + float(random.normal(0, spread_s))
+        onset_s += rolled_s * float(random.random()) if note.part == 1 else 0.0
+        offset_s = float(np.interp(note.onset + note.duration * gate, places, beat_s))
+        velocity = int(np.clip(loud + depth * note.accent + random.normal(0, 6), 20, 125))
+        struck.append(Struck(max(onset_s, 0.01), max(offset_s, onset_s + 0.06), note.pitch, velocity, note.part))
+    return struck
+
+
+def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False) -> BeatClip:
+    """The clip of a seed; ``tuning`` takes the soundfont that is in no training."""
+    random = np.random.default_rng([21, int(tuning), seed])
+    tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
+    if borrowed and random.random() < 0.3:
+        score = borrowed[int(random.integers(len(borrowed)))]
+        spread_s = float(random.uniform(0.002, 0.02))
+    else:
+        score = make_score(random, 120)
+        spread_s = float(random.uniform(0.001, 0.016))
+    if score.texture == "band" and tempo == "rubato":
+        tempo = "drift"
+    beats = score.bar_starts[-1] + score.bar_beats[-1]
+    beat_s = _beat_times(random, score, beats, tempo)
+    font = sampled.TUNING_FONT if tuning else str(random.choice(sampled.TRAINED_FONTS))
+    first_bar = int(random.integers(0, max(1, len(score.bar_starts) // 3)))
+    first = score.bar_starts[first_bar]
+    pickup = random.random() < 0.25
+    begins = first - (int(random.integers(1, score.bar_beats[max(first_bar - 1, 0)] + 1)) if pickup and first else 0)
+    shift_s = beat_s[begins] - float(random.uniform(0.05, 1.0))
+    beat_s = beat_s - shift_s
+    notes = [
+        n
+        for n in score.notes
+        if n.onset >= begins - 0.01 and np.interp(n.onset, np.arange(len(beat_s)), beat_s) < LENGTH_S - 0.3
+    ]
+    if score.texture == "chorale" or score.texture == "borrowed":
+        one = int(random.choice(CHOIRS)) if random.random() < 0.65 else 0
+        programs = (one,) * 3 if random.random() < 0.7 else tuple(int(random.choice(CHOIRS)) for _ in range(3))
+    elif score.texture == "figures":
+        programs = (int(random.choice([0, 0, 1, 2, 6, 24, 46])),) * 3
+    else:
+        programs = (int(random.choice(MELODIES)), int(random.choice(CHORDS)), int(random.choice(BASSES)))
+    struck = _played(random, notes, beat_s, spread_s)
+    melodic = without_overlaps([n for n in struck if n.part >= 0], (0.002, 0.02), random)
+    pedal: tuple[tuple[float, float], ...] = ()
+    if score.texture == "figures" and random.random() < 0.6:
+        step = int(random.choice([1, 2, max(score.bar_beats[0], 2)]))
+        changes = beat_s[::step]
+        pedal = tuple((a + 0.05, b) for a, b in zip(changes[:-1], changes[1:], strict=True) if 0 < a < LENGTH_S)
+    sound = sampled.render(font, programs, Performance(tuple(melodic), pedal))
+    drums = tuple(Struck(n.onset_s, n.offset_s, n.pitch, n.velocity) for n in struck if n.part < 0)
+    if drums:
+        beaten = sampled.render(font, (0,), Performance(drums), bank=DRUM_BANK)
+        both = np.zeros(max(len(sound), len(beaten)), np.float32)
+        both[: len(sound)] = sound
+        both[: len(beaten)] += float(10 ** (random.uniform(-9, 5) / 20)) * beaten
+        sound = both
+    inside = (np.arange(len(beat_s)) >= begins) & (beat_s < LENGTH_S - 0.3)
+    last = max((n.onset for n in notes), default=0.0)
+    inside &= np.arange(len(beat_s)) <= last + 0.5
+    number = np.searchsorted(score.bar_starts, np.arange(len(beat_s)), side="right") - 1
+    place = np.arange(len(beat_s)) - np.array(score.bar_starts)[number]
+    return BeatClip(
+        sound=dress(sound[: round((LENGTH_S + 1) * sampled.RATE)], sampled.RATE, random),
+        time_s=beat_s[inside],
+        place=place[inside],
+        length=np.array(score.bar_beats)[number][inside],
+        compound=score.compound,
+        texture=score.texture,
+        tempo=tempo,
+    )
