@@ -1,6 +1,7 @@
 """Clips with beats by seed: a score in felt beats, a tempo that lives, hands, sounds and truth."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -117,7 +118,7 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False) -> Beat
     if score.texture == "figures" and random.random() < 0.6:
         step = int(random.choice([1, 2, max(score.bar_beats[0], 2)]))
         changes = beat_s[::step]
-        pedal = tuple((a + 0.05, b) for a, b in zip(changes[:-1], changes[1:], strict=True) if 0 < a < LENGTH_S)
+        pedal = tuple((a + 0.05, b) for a, b in pairwise(changes) if 0 < a < LENGTH_S)
     sound = sampled.render(font, programs, Performance(tuple(melodic), pedal))
     drums = tuple(Struck(n.onset_s, n.offset_s, n.pitch, n.velocity) for n in struck if n.part < 0)
     if drums:

@@ -1,6 +1,7 @@
 """Made-up music with bars, in felt beats: bands, accompanied melodies, piano figures and part-writing."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -65,7 +66,7 @@ def _harmony(random: Random, starts: list[int], lengths: list[int]) -> list[tupl
             continue
         inside = {"half": [length // 2] if length % 2 == 0 else [length - 1], "beat": list(range(1, length))}
         cuts = [0, *(inside.get(pace, []) if random.random() < 0.7 else []), length]
-        for a, b in zip(cuts[:-1], cuts[1:], strict=True):
+        for a, b in pairwise(cuts):
             if b > a:
                 degree = loop[len(rows) % len(loop)] if random.random() < 0.85 else int(random.choice(degrees))
                 rows.append((start + a, b - a, degree))
@@ -279,7 +280,7 @@ def _chorale(random: Random, score: Maker) -> list[Written]:
                 pitch = _near(wanted, middle)
                 closing = number % phrase == phrase - 1 and k >= length - 2
                 if held and (
-                    closing and k == length - 1 or (held.pitch == pitch and random.random() < 0.45 and k > 0)
+                    (closing and k == length - 1) or (held.pitch == pitch and random.random() < 0.45 and k > 0)
                 ):
                     notes[-1] = held = Written(held.onset, beat + 1 - held.onset, held.pitch, held.part, held.accent)
                     continue

@@ -1156,6 +1156,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/beat-maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Has a take's beats found.
+         */
+        post: operations["ask_api_folios__folio_id__beat_maps_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/align": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Align
+         * @description Lays a score on a take.
+         */
+        post: operations["ask_align_api_folios__folio_id__beat_maps_align_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/{map_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Map
+         * @description A map; thousands of beats leave without being checked: they come from core as they are.
+         */
+        get: operations["get_map_api_folios__folio_id__beat_maps__map_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Map
+         * @description Takes a map out of the folio.
+         */
+        delete: operations["remove_map_api_folios__folio_id__beat_maps__map_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Map
+         * @description Moves, pins, numbers, smooths: whatever mends a map.
+         */
+        post: operations["edit_map_api_folios__folio_id__beat_maps__map_id__edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/runner-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Runner Up
+         * @description Counts the music another way.
+         */
+        post: operations["use_runner_up_api_folios__folio_id__beat_maps__map_id__runner_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rule
+         * @description Makes this map the folio's time.
+         */
+        post: operations["rule_api_folios__folio_id__beat_maps__map_id__rule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Ticks
+         * @description The click of a map, or of another way to count it.
+         */
+        get: operations["get_ticks_api_folios__folio_id__beat_maps__map_id__ticks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/hand-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand On
+         * @description Writes the map, reads it back, proves it.
+         */
+        post: operations["hand_on_api_folios__folio_id__beat_maps__map_id__hand_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1262,6 +1426,16 @@ export interface components {
             overwrite?: boolean;
         };
         /**
+         * AskAlign
+         * @description A score and a take to lay it on.
+         */
+        AskAlign: {
+            /** Score */
+            score: string;
+            /** Take */
+            take: string;
+        };
+        /**
          * AskBatch
          * @description Takes to be read and accepted in one go.
          */
@@ -1287,6 +1461,30 @@ export interface components {
              *     }
              */
             settings?: components["schemas"]["EngineSettings"];
+        };
+        /**
+         * AskBeats
+         * @description A take whose beats are to be found.
+         */
+        AskBeats: {
+            /** Take */
+            take: string;
+            /**
+             * Channels
+             * @default sum
+             * @enum {string}
+             */
+            channels?: "sum" | "left" | "right" | "difference";
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /**
+             * To S
+             * @default 0
+             */
+            to_s?: number;
         };
         /**
          * AskFiles
@@ -1334,6 +1532,21 @@ export interface components {
              * @default 0
              */
             to_s?: number;
+        };
+        /**
+         * AskMapFiles
+         * @description What of a map is handed on.
+         */
+        AskMapFiles: {
+            /** Formats */
+            formats: ("map" | "click" | "click track" | "parts" | "bar" | "straight" | "csv" | "labels")[];
+            /**
+             * From Bar One
+             * @default false
+             */
+            from_bar_one?: boolean;
+            /** Bpm */
+            bpm?: number | null;
         };
         /**
          * AskPattern
@@ -1384,6 +1597,14 @@ export interface components {
             settings?: components["schemas"]["EngineSettings"];
         };
         /**
+         * Based
+         * @description A change that carries nothing but its base.
+         */
+        Based: {
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
          * BatchQueued
          * @description Jobs queued, and what was passed over.
          */
@@ -1392,6 +1613,98 @@ export interface components {
             jobs: string[];
             /** Passed Over */
             passed_over: string[];
+        };
+        /**
+         * BeatEdit
+         * @description An edit of a map.
+         */
+        BeatEdit: {
+            /** Action */
+            action: string;
+            /** Beats */
+            beats?: number[];
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
+         * BeatMapSummary
+         * @description Beats of a take; all of them are asked for by themselves.
+         */
+        BeatMapSummary: {
+            /** Name */
+            name: string;
+            /** Take */
+            take: string;
+            /** Reading */
+            reading: string;
+            /** At */
+            at: number;
+            /** Beats */
+            beats: number;
+            /** Pins */
+            pins: number;
+        };
+        /**
+         * BeatMapView
+         * @description A map with everything that is drawn of it, beats as columns.
+         */
+        BeatMapView: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Take */
+            take: string;
+            /** Reading */
+            reading: string;
+            /** Rules */
+            rules: boolean;
+            /** Time S */
+            time_s: number[];
+            /** Heard S */
+            heard_s: (number | null)[];
+            /** Drift Ms */
+            drift_ms: (number | null)[];
+            /** Confidence */
+            confidence: number[];
+            /** Pinned */
+            pinned: boolean[];
+            /** Bar */
+            bar: number[];
+            /** Beat */
+            beat: number[];
+            /** Position */
+            position: number[];
+            /** Felt Bpm */
+            felt_bpm: number[];
+            /** Doubt Bpm */
+            doubt_bpm: number[];
+            /** Weakest */
+            weakest: number[];
+            /** Meters */
+            meters: components["schemas"]["MeterFrom"][];
+            /** First Bar Number */
+            first_bar_number: number;
+            /** Holds */
+            holds: components["schemas"]["Hold"][];
+            /** Markers */
+            markers: components["schemas"]["Marker"][];
+            /** Clicks */
+            clicks: components["schemas"]["ClickFrom"][];
+            /** Smoothing */
+            smoothing: number;
+            /** Runners Up */
+            runners_up: components["schemas"]["RunnerUp"][];
+            /** Score */
+            score: string;
+            /** Moments */
+            moments: (number | null)[][];
+            /** Written Out */
+            written_out: number[][];
         };
         /** Body_bring_in_api_folios__folio_id__takes_post */
         Body_bring_in_api_folios__folio_id__takes_post: {
@@ -1426,6 +1739,24 @@ export interface components {
             /** Runner Up Share */
             runner_up_share: number[];
             limits: components["schemas"]["ExpectedAtLimits"];
+        };
+        /**
+         * ClickFrom
+         * @description How the click sounds from a beat on.
+         */
+        ClickFrom: {
+            /** Beat */
+            beat: number;
+            /** Subdivision */
+            subdivision: number;
+            /** Accent */
+            accent: boolean;
+            /** Sound */
+            sound: string;
+            /** Level Db */
+            level_db: number;
+            /** In Holds */
+            in_holds: string;
         };
         /**
          * Described
@@ -1719,6 +2050,10 @@ export interface components {
             kits: {
                 [key: string]: components["schemas"]["Kit"];
             };
+            /** Beat Maps */
+            beat_maps: {
+                [key: string]: components["schemas"]["BeatMapSummary"];
+            };
             /** Undo */
             undo: string | null;
             /** Redo */
@@ -1810,6 +2145,18 @@ export interface components {
             at: number;
             /** Undone */
             undone: boolean;
+        };
+        /**
+         * Hold
+         * @description A beat held.
+         */
+        Hold: {
+            /** Beat */
+            beat: number;
+            /** Written Beats */
+            written_beats: number;
+            /** Real S */
+            real_s: number;
         };
         /**
          * InstrumentInfo
@@ -2114,10 +2461,34 @@ export interface components {
             end_off_s: number;
         };
         /**
+         * Marker
+         * @description A named moment.
+         */
+        Marker: {
+            /** Time S */
+            time_s: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * Meter
          * @description The meter from a bar on.
          */
         Meter: {
+            /** Bar */
+            bar: number;
+            /** Numerator */
+            numerator: number;
+            /** Denominator */
+            denominator: number;
+        };
+        /**
+         * MeterFrom
+         * @description A meter from a beat on.
+         */
+        MeterFrom: {
+            /** Beat */
+            beat: number;
             /** Bar */
             bar: number;
             /** Numerator */
@@ -2271,6 +2642,11 @@ export interface components {
             take: string;
             /** Reading */
             reading: string;
+            /**
+             * Beat Map
+             * @default
+             */
+            beat_map: string;
             /** Least Confidence */
             least_confidence: number;
             /** Split */
@@ -2480,6 +2856,16 @@ export interface components {
             revision: number;
         };
         /**
+         * RunnerUp
+         * @description Another way to count.
+         */
+        RunnerUp: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
+        };
+        /**
          * SampleInfo
          * @description Where a sample lies in the block of samples, in frames.
          */
@@ -2539,6 +2925,11 @@ export interface components {
              * @default false
              */
             tempo_set: boolean;
+            /**
+             * Beat Map
+             * @default
+             */
+            beat_map: string;
         };
         /**
          * Slice
@@ -2863,6 +3254,22 @@ export interface components {
             } | null;
         };
         /**
+         * Ticks
+         * @description The click as it sounds: moments, keys of General MIDI and velocities.
+         */
+        Ticks: {
+            /** Time S */
+            time_s: number[];
+            /** Key */
+            key: number[];
+            /** Velocity */
+            velocity: number[];
+            /** Level Db */
+            level_db: number[];
+            /** Sound */
+            sound: string[];
+        };
+        /**
          * TimeChange
          * @description What to change about the folio's time.
          */
@@ -2879,6 +3286,16 @@ export interface components {
             first_bar_number?: number | null;
             /** Map Of Take */
             map_of_take?: string | null;
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
+         * UseRunnerUp
+         * @description Another way to count.
+         */
+        UseRunnerUp: {
+            /** Name */
+            name: string;
             /** Base Revision */
             base_revision?: number | null;
         };
@@ -5175,6 +5592,320 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AskFiles"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOn"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ask_api_folios__folio_id__beat_maps_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskBeats"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    ask_align_api_folios__folio_id__beat_maps_align_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskAlign"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_map_api_folios__folio_id__beat_maps__map_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeatMapView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_map_api_folios__folio_id__beat_maps__map_id__delete: {
+        parameters: {
+            query?: {
+                base_revision?: number | null;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_map_api_folios__folio_id__beat_maps__map_id__edits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeatEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    use_runner_up_api_folios__folio_id__beat_maps__map_id__runner_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseRunnerUp"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rule_api_folios__folio_id__beat_maps__map_id__rule_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Based"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_ticks_api_folios__folio_id__beat_maps__map_id__ticks_get: {
+        parameters: {
+            query?: {
+                runner_up?: string;
+            };
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ticks"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_on_api_folios__folio_id__beat_maps__map_id__hand_on_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskMapFiles"];
             };
         };
         responses: {

@@ -14,6 +14,11 @@ export const router = createRouter({
       name: 'slices',
       component: () => import('./stations/slices/SlicesStation.vue'),
     },
+    {
+      path: '/folio/:folio/beat',
+      name: 'beat',
+      component: () => import('./stations/beat/BeatStation.vue'),
+    },
     { path: '/folio/:folio', redirect: (to) => ({ name: 'notes', params: to.params }) },
     { path: '/:rest(.*)', redirect: '/' },
   ],

@@ -61,6 +61,7 @@ class Settings(Model):
     title: str
     tempo: Tempo
     tempo_set: bool = False
+    beat_map: str = ""
 
 
 class Hints(Model):
@@ -128,6 +129,7 @@ class Part(Model):
     percussion: bool
     take: str
     reading: str
+    beat_map: str = ""
     least_confidence: float
     split: float
     shortest_s: float
@@ -220,6 +222,17 @@ class Kit(Model):
     at: float = 0.0
 
 
+class BeatMapSummary(Model):
+    """Beats of a take; all of them are asked for by themselves."""
+
+    name: str
+    take: str
+    reading: str
+    at: float
+    beats: int
+    pins: int
+
+
 class FolioState(Model):
     """A folio whole, but for the notes of its parts."""
 
@@ -231,6 +244,7 @@ class FolioState(Model):
     takes: dict[str, Take]
     parts: dict[str, Part]
     kits: dict[str, Kit]
+    beat_maps: dict[str, BeatMapSummary]
     undo: str | None
     redo: str | None
 

@@ -5,6 +5,7 @@ from honest_stave.service import at_once, folios, kits, parts, timing
 from honest_stave.service.studio import Studio
 
 TITLE = "The Lighthouse Goat"
+OVERTURE_TITLE = "The Lighthouse Goat, overture"
 
 
 def ensure_demo(studio: Studio) -> str:
@@ -12,9 +13,11 @@ def ensure_demo(studio: Studio) -> str:
     for folio in folios.list_folios(studio):
         if folio["demo"]:
             return str(folio["id"])
+    from honest_stave.demo.live import curtain_call
     from honest_stave.demo.loops import LOOPS
     from honest_stave.demo.takes import ALL, goat_song
 
+    _overture(studio)
     folio_id = folios.create(studio, TITLE, demo=True)
     made: list[str] = []
     for make in ALL:
@@ -30,6 +33,9 @@ def ensure_demo(studio: Studio) -> str:
     at_once.read(studio, folio_id, made[4], {"voices": "many"})
     loops = [at_once.bring_in(studio, folio_id, loop.file_name, loop.wav()) for loop in (make() for make in LOOPS)]
     _work_on(studio, folio_id, at_once.cut(studio, folio_id, loops[0]))
+    curtain = curtain_call()
+    curtain_take = at_once.bring_in(studio, folio_id, curtain.file_name, curtain.wav())
+    at_once.find_beats(studio, folio_id, curtain_take)
     return folio_id
 
 
@@ -47,3 +53,14 @@ def _mend(studio: Studio, folio_id: str, part_id: str) -> None:
     notes = parts.notes_of(studio, folio_id, part_id)
     parts.edit_notes(studio, folio_id, part_id, "velocity", [n.id for n in notes], {"even": 0.4}, None)
     parts.edit_notes(studio, folio_id, part_id, "ends", [notes[5].id], {"end_by_s": -0.06}, None)
+
+
+def _overture(studio: Studio) -> None:
+    """A folio of its own: the overture, its score, and the one laid on the other."""
+    from honest_stave.demo.live import overture
+
+    played = overture()
+    folio_id = folios.create(studio, OVERTURE_TITLE)
+    take = at_once.bring_in(studio, folio_id, played.file_name, played.wav())
+    score = at_once.bring_in(studio, folio_id, "overture, score.mid", played.score)
+    at_once.lay(studio, folio_id, score, take)

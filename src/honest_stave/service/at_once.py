@@ -3,8 +3,9 @@
 import time
 from typing import Any
 
-from honest_stave.service import batch, kits, takes, work
+from honest_stave.service import aligning, batch, beat_maps, kits, takes, work
 from honest_stave.service.studio import Studio
+from honest_stave.store import history
 from honest_stave.store.tables import Job
 
 
@@ -27,6 +28,30 @@ def read(studio: Studio, folio_id: str, take_id: str, settings: dict[str, Any] |
         "settings": settings or {},
     }
     return str(batch.finish_reading(studio, *_done(studio, folio_id, "notes", arguments))["reading"])
+
+
+def find_beats(studio: Studio, folio_id: str, take_id: str) -> str:
+    """Finds the beats of a take; returns the id of the map that is made."""
+    facts = takes.audio_take(studio, folio_id, take_id)["facts"]
+    arguments = {key: facts[key] for key in ("samples", "channels", "rate")} | {
+        "take": take_id,
+        "settings": {"listen": {}},
+    }
+    return str(beat_maps.finish_reading(studio, *_done(studio, folio_id, "beats", arguments))["beat_map"])
+
+
+def lay(studio: Studio, folio_id: str, score_id: str, take_id: str) -> str:
+    """Lays a score on a take; returns the id of the map that is made."""
+    facts = takes.audio_take(studio, folio_id, take_id)["facts"]
+    with studio.database.session() as session:
+        content = history.entity(session, folio_id, "take", score_id)["content"]
+    arguments = {key: facts[key] for key in ("samples", "channels", "rate")} | {
+        "take": take_id,
+        "score": score_id,
+        "content": content,
+        "settings": {"score": score_id},
+    }
+    return str(aligning.finish(studio, *_done(studio, folio_id, "align", arguments))["beat_map"])
 
 
 def cut(studio: Studio, folio_id: str, take_id: str) -> str:

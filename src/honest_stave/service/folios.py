@@ -14,6 +14,7 @@ from honest_stave.store import history
 from honest_stave.store.tables import Change, Entity, Folio, HandOn, Job, ReadingRow
 
 LONGEST_TITLE = 120
+BEAT_MAP = "beat map"
 
 
 def clean_title(title: str, what: str = "title") -> str:
@@ -68,9 +69,19 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "takes": _by_age(history.entities(session, folio_id, "take")),
             "parts": {i: part_to_body(part_from_body(body)) for i, body in parts.items()},
             "kits": _by_age(history.entities(session, folio_id, "kit")),
+            "beat_maps": {
+                i: _summary(body) for i, body in _by_age(history.entities(session, folio_id, BEAT_MAP)).items()
+            },
             "undo": next((label for _, label, _, undone in changes if not undone), None),
             "redo": next((label for _, label, _, undone in reversed(changes) if undone), None),
         }
+
+
+def _summary(body: history.Body) -> dict[str, Any]:
+    """What is said of a beat map: its thousands of beats are asked for by themselves."""
+    said = {key: body[key] for key in ("name", "take", "reading", "at")}
+    columns = body["columns"]
+    return {**said, "beats": len(columns["time_s"]), "pins": len(columns["pins"])}
 
 
 def _by_age(bodies: dict[str, history.Body]) -> dict[str, history.Body]:

@@ -40,7 +40,8 @@ def _settings(body: dict[str, Any]) -> HandOnSettings:
     return HandOnSettings(**known)
 
 
-def _lines(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
+def lines_of(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
+    """Parts that are asked for, as they are handed on."""
     with studio.database.session() as session:
         bodies = history.entities(session, folio_id, "part")
     wanted = body.get("parts") or list(bodies)
@@ -56,7 +57,7 @@ def _lines(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
 
 
 def _planned(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Plan]:
-    lines = _lines(studio, folio_id, body)
+    lines = lines_of(studio, folio_id, body)
     nameless = [line for line in lines if NAMELESS.match(line.name.strip())]
     if nameless:
         raise BadInput("A part has no name.", "Name it, so that the receiver knows what it is.")

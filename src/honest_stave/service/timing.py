@@ -39,7 +39,9 @@ def set_time(studio: Studio, folio_id: str, values: dict[str, Any], base: int | 
     if not told:
         raise BadInput("Nothing of the time was given.", "Give a tempo, a meter or the moment of bar 1.")
     label = "Time: " + ", ".join(told)
-    return folios.set_settings(studio, folio_id, label, {"tempo": tempo_to_body(tempo_map), "tempo_set": True}, base)
+    return folios.set_settings(
+        studio, folio_id, label, {"tempo": tempo_to_body(tempo_map), "tempo_set": True, "beat_map": ""}, base
+    )
 
 
 def use_map_of_take(studio: Studio, folio_id: str, take_id: str, base: int | None) -> int:
@@ -51,7 +53,7 @@ def use_map_of_take(studio: Studio, folio_id: str, take_id: str, base: int | Non
         raise BadInput(f"“{take['name']}” carries no tempo map.", "Type the tempo, or have it proposed.")
     tempo_from_body(body)
     label = f"Tempo map of “{take['name']}” used"
-    return folios.set_settings(studio, folio_id, label, {"tempo": body, "tempo_set": True}, base)
+    return folios.set_settings(studio, folio_id, label, {"tempo": body, "tempo_set": True, "beat_map": ""}, base)
 
 
 def proposals(

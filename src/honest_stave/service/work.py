@@ -156,8 +156,22 @@ def _read_hits(files: Files, arguments: Result, progress: Progress) -> Result:
     return read_hits(files, arguments, progress)
 
 
+def _read_beats(files: Files, arguments: Result, progress: Progress) -> Result:
+    from honest_stave.service.beats import read_beats
+
+    return read_beats(files, arguments, progress)
+
+
+def _align(files: Files, arguments: Result, progress: Progress) -> Result:
+    from honest_stave.service.aligning import align_take
+
+    return align_take(files, arguments, progress)
+
+
 TASKS: dict[str, Callable[[Files, Result, Progress], Result]] = {
     "decode": decode_take,
     "notes": read_notes,
     "hits": _read_hits,
+    "beats": _read_beats,
+    "align": _align,
 }

@@ -3,6 +3,8 @@ import type { Router } from 'vue-router'
 import { usePlayer } from '../player/store'
 import { openDialog } from '../ui/dialogs'
 import { register, type Action } from '../ui/shortcuts'
+import { beatActions } from './beatActions'
+import { useBeats } from './beats'
 import { useEvidence } from './evidence'
 import { useFolio } from './folio'
 import { useNotes } from './notes'
@@ -21,6 +23,7 @@ export function registerActions(router: Router): void {
   const view = useView()
   const notices = useNotices()
   const evidence = useEvidence()
+  const beats = useBeats()
   let scrubbing = 0
 
   const here = () => router.currentRoute.value.name
@@ -186,12 +189,12 @@ export function registerActions(router: Router): void {
     { id: 'pick', label: 'Select by a rule', key: 's', group: 'Selecting', when: inPart, run: () => (openDialog.value = 'pick') },
     { id: 'ghosts', label: 'Ghosts', key: 'Shift+g', group: 'Selecting', when: inPart, run: () => void selectGhosts() },
     { id: 'select-none', label: 'Nothing', key: 'Escape', group: 'Selecting', when: () => noDialog() && inNotes(), run: () => notes.select([]) },
-    { id: 'read', label: 'Read', key: 'r', group: 'Work', when: () => notes.take?.kind === 'audio', run: () => (openDialog.value = 'read') },
+    { id: 'read', label: 'Read', key: 'r', group: 'Work', when: () => here() !== 'beat' && notes.take?.kind === 'audio', run: () => (openDialog.value = 'read') },
     { id: 'accept', label: 'Accept as a part', key: 'a', group: 'Work', when: () => inNotes() && !!notes.readingId && !notes.partId, run: () => void notes.accept() },
     { id: 'time', label: 'Time', key: 't', group: 'Work', run: () => (openDialog.value = 'time') },
     { id: 'table', label: 'As a table', key: 'Shift+t', group: 'Work', when: inNotes, run: () => (openDialog.value = 'table') },
     { id: 'mute', label: 'Mute the part', key: 'm', group: 'Work', when: inPart, run: () => void notes.setPart({ muted: !notes.part?.muted }) },
-    { id: 'hand-on', label: 'Hand on', key: 'h', group: 'Work', run: () => (openDialog.value = 'hand-on') },
+    { id: 'hand-on', label: 'Hand on', key: 'h', group: 'Work', run: () => (openDialog.value = here() === 'beat' && beats.id ? 'beat-files' : 'hand-on') },
     { id: 'undo', label: 'Undo', key: 'z', group: 'Work', when: () => !!folio.state?.undo, run: () => void folio.step(true) },
     { id: 'redo', label: 'Redo', key: 'Shift+z', group: 'Work', when: () => !!folio.state?.redo, run: () => void folio.step(false) },
     { id: 'history', label: 'History', key: 'y', group: 'Work', run: () => (openDialog.value = 'history') },
@@ -204,7 +207,7 @@ export function registerActions(router: Router): void {
     { id: 'theme', label: 'Day or night', key: 'Shift+n', group: 'View', run: () => (view.theme = view.theme === 'day' ? 'night' : 'day') },
     { id: 'help', label: 'Keys', key: '?', group: 'View', run: () => (openDialog.value = 'help') },
   ] // prettier-ignore
-  register([...sliceActions(router), ...list])
+  register([...beatActions(router), ...sliceActions(router), ...list])
 
   function middle(): number {
     const at = player.position

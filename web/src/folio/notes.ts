@@ -81,7 +81,7 @@ export const useNotes = defineStore('notes', () => {
   }
 
   async function loadCandidates() {
-    if (!readingId.value) {
+    if (!readingId.value || !folio.id) {
       candidates.value = null
       return
     }

@@ -7,6 +7,7 @@ import {
   type Instrument,
   type Sounding,
 } from './instruments'
+import { firstFrom } from '../lanes/search'
 import { PIECE_S, Recording } from './recording'
 
 const AHEAD_S = 0.5
@@ -16,6 +17,8 @@ const START_DELAY_S = 0.03
 const EDGE_S = 0.004
 const GRAIN_S = 0.09
 const CLICK_S = 0.05
+/** Pitch of the click for the keys that a map's click is written on: accent, beat, between. */
+const CLICK_PITCH: Record<number, number> = { 76: 96, 77: 89, 75: 84 }
 
 export interface Line {
   id: string
@@ -29,11 +32,19 @@ export interface Grid {
   bar: number[]
   beat: number[]
 }
+/** The click of a beat map: its moments, keys and velocities, as they are written too. */
+export interface Ticks {
+  time_s: number[]
+  key: number[]
+  velocity: number[]
+  level_db: number[]
+}
 export interface Program {
   recordingUrl: string | null
   duration: number
   lines: Line[]
   grid: Grid | null
+  ticks?: Ticks | null
 }
 interface Stretch {
   at: number
@@ -234,10 +245,19 @@ export class Player {
   }
 
   private scheduleClick(from: number, to: number): void {
-    const grid = this.program.grid
-    if (!grid || !this.click || this.clickBus.gain.value < 0.001) return
+    const { grid, ticks } = this.program
+    if (!this.click || this.clickBus.gain.value < 0.001) return
+    if (ticks) {
+      for (let i = firstFrom(ticks.time_s, from); i < ticks.time_s.length && ticks.time_s[i] < to; i++) {
+        const pitch = CLICK_PITCH[ticks.key[i]] ?? 89
+        const velocity = Math.min(127, ticks.velocity[i] * 10 ** (ticks.level_db[i] / 40))
+        this.clickAt(ticks.time_s[i], pitch, velocity)
+      }
+      return
+    }
+    if (!grid) return
     // From the beat before the stretch on: its subdivisions may fall inside.
-    for (let i = Math.max(0, firstBeatFrom(grid.time_s, from) - 1); i < grid.time_s.length; i++) {
+    for (let i = Math.max(0, firstFrom(grid.time_s, from) - 1); i < grid.time_s.length; i++) {
       const start = grid.time_s[i]
       const next = grid.time_s[i + 1] ?? start + (start - (grid.time_s[i - 1] ?? start - 0.5))
       if (next < from) continue
@@ -247,10 +267,16 @@ export class Player {
         if (moment < from || moment >= to) continue
         const accent = part > 0 ? 60 : grid.beat[i] === 1 ? 127 : 92
         const pitch = part > 0 ? 84 : grid.beat[i] === 1 ? 96 : 89
-        const tick = { onset_s: moment, offset_s: moment + CLICK_S, pitch, velocity: accent, bends: [] }
-        this.keep(startNote(this.context, this.clickBus, this.click, tick, this.at(moment)))
+        this.clickAt(moment, pitch, accent)
       }
     }
+  }
+
+  private clickAt(moment: number, pitch: number, velocity: number): void {
+    if (!this.click) return
+    const tick = { onset_s: moment, offset_s: moment + CLICK_S, pitch, velocity, bends: [] }
+    this.keep(startNote(this.context, this.clickBus, this.click, tick, this.at(moment)))
+    window.dispatchEvent(new CustomEvent('stave:clicked', { detail: { time_s: moment, pitch } }))
   }
 
   private scheduleRecording(from: number, to: number): void {
@@ -361,17 +387,6 @@ export class Player {
     const buffer = await recording.piece(index, 1)
     this.keep(this.playBuffer(buffer, moment - index * PIECE_S, GRAIN_S, this.context.currentTime, true))
   }
-}
-
-function firstBeatFrom(times: number[], time: number): number {
-  let low = 0
-  let high = times.length
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if (times[middle] < time) low = middle + 1
-    else high = middle
-  }
-  return low
 }
 
 function firstAtOrAfter(notes: Sounding[], time: number): number {

@@ -7,7 +7,7 @@ import { useNotes } from '../folio/notes'
 import { useNotices } from '../folio/notices'
 import { LEFT_OUT } from '../folio/strokes'
 import { useView } from '../folio/view'
-import { Player, type Grid, type Line } from './Player'
+import { Player, type Grid, type Line, type Ticks } from './Player'
 
 const NOTE_LEAD_S = 0.02
 const LONGEST_AUDITION_S = 12
@@ -33,12 +33,13 @@ export const usePlayer = defineStore('player', () => {
   let waiting = 0
   let stale = false
   const kit = shallowRef<Line | null>(null)
-  const kitGrid = shallowRef<Grid | null>(null)
+  const ownGrid = shallowRef<Grid | null>(null)
+  const ticks = shallowRef<Ticks | null>(null)
   let loading: Promise<void> = Promise.resolve()
   let asked = 0
 
-  /** Bars and beats on the ruler and in the click: a loop that is worked on has its own. */
-  const grid = computed(() => kitGrid.value ?? folioGrid.value)
+  /** Bars and beats on the ruler and in the click: a loop or a beat map that is worked on has its own. */
+  const grid = computed(() => ownGrid.value ?? folioGrid.value)
   const duration = computed(() => {
     const take = notes.take?.facts.duration_s ?? 0
     let last = 0
@@ -97,8 +98,8 @@ export const usePlayer = defineStore('player', () => {
     return `/api/folios/${folio.id}/kits/${kitId}/instrument${query}#${JSON.stringify(body)}`
   }
   /** While its slices are worked on, a kit plays its pattern in place of the notes; null ends that. */
-  async function setKit(kitId: string | null, ownGrid: Grid | null = null) {
-    kitGrid.value = ownGrid
+  async function setKit(kitId: string | null, grid: Grid | null = null) {
+    ownGrid.value = grid
     if (!kitId) {
       kit.value = null
       return
@@ -113,6 +114,11 @@ export const usePlayer = defineStore('player', () => {
       bends: [] as [number, number][],
     }))
     kit.value = { id: kitId, instrument: instrumentOf(`kit:${kitId}`), levelDb: 0, pan: 0, notes }
+  }
+  /** While a beat map is worked on, its bars and its click are heard; null ends that. */
+  function setTime(grid: Grid | null, clicks: Ticks | null) {
+    ownGrid.value = grid
+    ticks.value = clicks
   }
   /** The slices alone, from the beginning or the loop's start. */
   async function playRebuilt() {
@@ -132,6 +138,7 @@ export const usePlayer = defineStore('player', () => {
       duration: take?.facts.duration_s ?? duration.value,
       lines: lines(),
       grid: grid.value,
+      ticks: ticks.value,
     })
   }
 
@@ -174,7 +181,7 @@ export const usePlayer = defineStore('player', () => {
     () => void loadGrid().catch(notices.tellProblem),
   )
   // What a part sounds like comes from the server; only a reading is heard as it is drawn.
-  watch([heard, grid, kit, () => (notes.partId ? null : notes.strokes)], () => {
+  watch([heard, grid, ticks, kit, () => (notes.partId ? null : notes.strokes)], () => {
     if (player.value) void prepare().catch(notices.tellProblem)
   })
   watch([balance, held], () => player.value?.setBalance(held.value ?? balance.value))
@@ -287,6 +294,6 @@ export const usePlayer = defineStore('player', () => {
   return {
     playing, position, loop, balance, held, click, subdivide, pace, grid, heard, duration,
     play, stop, toggle, seek, toggleLoop, audition, hearRecording, scrub, loadHeard, loadGrid,
-    setKit, playRebuilt, playSound,
+    setKit, setTime, playRebuilt, playSound,
   } // prettier-ignore
 })

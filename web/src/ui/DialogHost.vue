@@ -14,6 +14,22 @@ const known: Record<Exclude<DialogName, ''>, { title: string; body: Component }>
   velocity: { title: 'Velocity', body: defineAsyncComponent(() => import('./VelocityDialog.vue')) },
   kit: { title: 'Hand the kit on', body: defineAsyncComponent(() => import('./KitDialog.vue')) },
   'slice-table': { title: 'Slices as a table', body: defineAsyncComponent(() => import('./SliceTable.vue')) },
+  'beat-is': { title: 'It is beat …', body: defineAsyncComponent(() => import('./beat/BeatIs.vue')) },
+  'beat-meter': { title: 'Meters', body: defineAsyncComponent(() => import('./beat/BeatMeters.vue')) },
+  'beat-hold': { title: 'Hold this beat', body: defineAsyncComponent(() => import('./beat/BeatHold.vue')) },
+  'beat-marker': { title: 'Marker', body: defineAsyncComponent(() => import('./beat/BeatMarker.vue')) },
+  'beat-click': {
+    title: 'Click from here',
+    body: defineAsyncComponent(() => import('./beat/BeatClick.vue')),
+  },
+  'beat-files': {
+    title: 'Hand the time on',
+    body: defineAsyncComponent(() => import('./beat/BeatFiles.vue')),
+  },
+  'beat-table': {
+    title: 'Beats as a table',
+    body: defineAsyncComponent(() => import('./beat/BeatTable.vue')),
+  },
   pick: { title: 'Select by a rule', body: defineAsyncComponent(() => import('./PickDialog.vue')) },
 }
 const shown = computed(() => (openDialog.value ? known[openDialog.value] : null))

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useBeats } from '../folio/beats'
 import { useFolio } from '../folio/folio'
 import { useKits } from '../folio/kits'
 import { useNotes } from '../folio/notes'
 import ActButton from './ActButton.vue'
 
+const beats = useBeats()
 const folio = useFolio()
 const kits = useKits()
 const notes = useNotes()
@@ -16,6 +18,9 @@ const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
   <nav class="stations" aria-label="Stations">
     <RouterLink :to="{ name: 'takes' }"
       >Takes <span class="figures">{{ takes }}</span></RouterLink
+    >
+    <RouterLink :to="{ name: 'beat' }"
+      >Beat <span class="figures">{{ beats.map?.time_s.length || '' }}</span></RouterLink
     >
     <RouterLink :to="{ name: 'notes' }"
       >Notes <span class="figures">{{ notes.counted || '' }}</span></RouterLink

@@ -13,4 +13,11 @@ export type DialogName =
   | 'pick'
   | 'kit'
   | 'slice-table'
+  | 'beat-is'
+  | 'beat-meter'
+  | 'beat-hold'
+  | 'beat-marker'
+  | 'beat-click'
+  | 'beat-files'
+  | 'beat-table'
 export const openDialog = ref<DialogName>('')

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.beat.sung import three_moments
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import read_midi
@@ -28,6 +29,8 @@ FEWEST_CELLS, MOST_CELLS = 4, 40
 ONSET_WEIGHT = 1.5
 # A cell of the recording in which the score stands still, or of the score that is passed over, costs this.
 STANDING_COST = 0.08
+# Sounding cells left over after the score's end cost this, up to so many.
+TAIL_COST, TAIL_CELLS = 0.6, 170
 # An onset is looked for this far to either side of where the warping puts it; farther off it costs more.
 REACH_CELLS, AWAY_CELLS, AWAY_COST = 10, 5.0, 0.05
 # Onsets heard less than this, as a share of the pitches that should begin, say nothing of the moment.
@@ -95,6 +98,20 @@ def align(
     Raises:
         BadInput: the score has no notes in the range of a piano, or nothing sounds in the recording.
     """
+    return align_with_moments(score, samples, rate, progress)[0]
+
+
+def align_with_moments(
+    score: Sequence[Written], samples: NDArray[np.float32], rate: int, progress: Progress = no_progress
+) -> tuple[Alignment, Values, tuple[float, float]]:
+    """Lays a score on a recording; also three moments of what begins at each onset, and when the recording sounds.
+
+    Args:
+        score, samples, rate, progress: as for ``align``.
+
+    Raises:
+        BadInput: as for ``align``.
+    """
     inside = [n for n in score if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
     if len({n.onset_beats for n in inside}) < 2:
         raise BadInput("This score has too few notes.", "Give a MIDI file with the notes of the piece.")
@@ -102,11 +119,25 @@ def align(
     tuning_cents, _ = measure_tuning(signal)
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
     activity = hear(bands, lambda share: progress(0.4 + 0.5 * share))
-    if not (activity.sounding > 0.5).any():
+    heard = np.flatnonzero((activity.sounding > 0.5).any(axis=1))
+    if not len(heard):
         raise BadInput("No pitch sounds in this recording.", "Give the recording of the score.")
     found = lay_on(inside, activity)
+    level_db = (
+        bands.short_db.astype(np.float64).reshape(len(activity.onset), -1, bands.short_db.shape[1]).max(axis=(1, 2))
+    )
+    # Of the notes that begin together the highest is the one a listener follows.
+    top = {n.onset_beats: n for n in sorted(inside, key=lambda n: n.pitch)}
+    ends = np.interp([b + top[b].duration_beats for b in found.beat.tolist()], found.beat, found.time_s)
+    notes = [
+        (t, max(e, t + 0.1), top[b].pitch)
+        for t, e, b in zip(found.time_s.tolist(), ends.tolist(), found.beat.tolist(), strict=True)
+    ]
+    moments = three_moments(activity, level_db, 0.0, notes) + starts_s
     progress(1.0)
-    return Alignment(found.beat, found.time_s + starts_s, found.confidence, found.likeness, found.stops_fitting)
+    aligned = Alignment(found.beat, found.time_s + starts_s, found.confidence, found.likeness, found.stops_fitting)
+    first_s, last_s = (time_of_cell(heard[[0, -1]].astype(np.float64)) + starts_s).tolist()
+    return aligned, moments, (first_s, last_s)
 
 
 def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:
@@ -118,7 +149,7 @@ def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:
     a_beat = float(np.clip(cells / max(last - beats[0], 1e-3), FEWEST_CELLS, MOST_CELLS))
     sounding, onset = _rolls(score, beats[0], last, a_beat)
     alike, agreeing = _likeness(sounding, onset, activity)
-    path = _warp(1.0 - agreeing)
+    path = _warp(1.0 - agreeing, int(heard[-1]))
     place = np.array([_cell_on(path, (b - beats[0]) * a_beat) for b in beats])
     time_s, confidence = _on_attacks(score, beats, place, activity)
     rows = np.clip(np.round((beats - beats[0]) * a_beat).astype(int), 0, len(alike) - 1)
@@ -152,8 +183,11 @@ def _likeness(sounding: Values, onset: Values, activity: Activity) -> tuple[Valu
     return alike, alike + ONSET_WEIGHT * (begins - against)
 
 
-def _warp(cost: Values) -> NDArray[np.int64]:
-    """The cheapest way through, (score cells,): the first cell of the recording of each cell of the score."""
+def _warp(cost: Values, last_heard: int) -> NDArray[np.int64]:
+    """The cheapest way through, (score cells,): the first cell of the recording of each cell of the score.
+
+    It may end anywhere, but a tail that sounds belongs to the score unless it is long: then it is something else.
+    """
     rows, columns = cost.shape
     total = cost[0].copy()
     came = np.zeros((rows, columns), np.int8)
@@ -167,7 +201,8 @@ def _warp(cost: Values) -> NDArray[np.int64]:
         total, stood = _stand(entered, cost[row])
         came[row] = np.where(stood == 0, 0, step)
     path = np.zeros(rows, np.int64)
-    column = int(total.argmin())
+    left = np.clip(last_heard - np.arange(columns), 0, TAIL_CELLS)
+    column = int((total + TAIL_COST * left).argmin())
     row = rows - 1
     while True:
         while came[row, column] == 0 and column > 0:

@@ -1,7 +1,7 @@
-"""Bars over beats: where they begin and in which meter, by what happens on each beat.
+"""Bars over beats: where they begin and in which meter, by what the second network says of each beat.
 
-Chords change, basses enter and kicks fall on downbeats, snares on others; and a bar is like the
-one before. A search by dynamic programming over meters and places in the bar weighs them.
+A search over meters and places in the bar (Viterbi) weighs downbeats against each other; a change
+of meter, a bar cut short and a beginning inside a bar cost something each.
 """
 
 from dataclasses import dataclass
@@ -9,24 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.strength import Strength
-from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+from honest_stave.core.beat.beats_hearing import METERS
 
 Values = NDArray[np.float64]
 
-# What speaks for a downbeat, each in deviations from the mean over the beats.
-WEIGHTS = {"chord": 1.0, "bass": 0.7, "kick": 0.6, "snare": -0.7, "cymbal": 0.4, "all": 0.3}
-LEAST_SPREAD = 0.05
-NEAR_CELLS = 2
-# Beats of a bar, with how likely each is before anything is heard (log, a bar).
-METERS = {4: 0.0, 3: -0.5, 2: -1.3, 5: -2.5, 6: -2.8, 7: -3.2}
-# The same where a beat is divided in three: two beats are 6/8, three 9/8, four 12/8.
-COMPOUND_METERS = {2: 0.0, 4: -1.0, 3: -1.0}
-CLEAR = 1.1
-REPEAT_WEIGHT = 1.6
-CHANGE_COST = 10.0
-# Beats in three where thirds are struck so much more than halves.
-COMPOUND_FROM = 1.4
+# Costs in log-odds: another meter, a bar that is cut short, a beginning inside a bar.
+CHANGE_COST, CUT_COST, INSIDE_COST = 9.0, 6.0, 0.7
+METER_WEIGHT = 0.5
+MOST_ODDS = 5.0
 
 
 @dataclass(frozen=True)
@@ -37,103 +27,90 @@ class Bars:
         bar: number of the bar, 1 for the first full one, 0 for a pickup.
         beat: place in the bar from 1.
         length: beats of the bar in which it lies.
-        confidence: how clearly the downbeats of its meter lie where they do, 0 to 1.
-        compound: a beat is a dotted quarter.
+        compound: whether a beat is a dotted note.
+        confidence: how sure its place in the bar is, 0 to 1.
+        meter_share: how likely each of ``METERS`` is for the whole, (meters,).
+        shift_share: how likely the bars begin 0, 1, 2… beats later, (beats of a bar,).
     """
 
     bar: NDArray[np.int64]
     beat: NDArray[np.int64]
     length: NDArray[np.int64]
+    compound: NDArray[np.bool_]
     confidence: Values
-    compound: bool
+    meter_share: Values
+    shift_share: Values
 
 
-def find_bars(beat_s: Values, strength: Strength) -> Bars:
+def find_bars(odds: Values, meter_log_share: Values) -> Bars:
     """Bars of a row of beats.
 
     Args:
-        beat_s: moments (s), rising, at least one.
-        strength: what happens at every moment.
+        odds: log-odds of each beat to be a downbeat, (beats,), at least one.
+        meter_log_share: log share of each meter around each beat, (beats, meters).
     """
-    cell = np.clip(np.round((beat_s - FIRST_CELL_S) / CELL_S).astype(int), 0, len(strength.all) - 1)
-    near = np.clip(cell[:, None] + np.arange(-NEAR_CELLS, NEAR_CELLS + 1), 0, len(strength.all) - 1)
-    columns = {name: getattr(strength, name)[near].max(axis=1) for name in WEIGHTS}
-    evidence = np.zeros(len(beat_s))
-    for name, weight in WEIGHTS.items():
-        spread = float(columns[name].std())
-        if spread > LEAST_SPREAD:
-            evidence += weight * (columns[name] - columns[name].mean()) / spread
-    evidence /= max(float(evidence.std()), 1e-6)
-    compound = _is_compound(cell, strength.all)
-    meters = COMPOUND_METERS if compound else METERS
-    repeats = _repeats(np.column_stack([columns[name] for name in WEIGHTS]), meters)
-    length, place = _search(evidence, repeats, meters)
-    downbeat = place == 0
-    number = np.cumsum(downbeat)
-    apart = (
-        float(evidence[downbeat].mean() - evidence[~downbeat].mean())
-        if downbeat.any() and not downbeat.all()
-        else 0.0
-    )
-    sure = float(1 / (1 + np.exp(-1.5 * (apart - 0.7))))
-    return Bars(number, place + 1, length, np.full(len(beat_s), sure), compound)
-
-
-def _repeats(columns: Values, meters: dict[int, float]) -> dict[int, float]:
-    """How much alike beats so many apart are, against other distances."""
-    spread = np.maximum(columns.std(axis=0), LEAST_SPREAD)
-    scaled = (columns - columns.mean(axis=0)) / spread
-    found = {}
-    for lag in meters:
-        if len(scaled) > 2 * lag:
-            found[lag] = float((scaled[lag:] * scaled[:-lag]).mean())
-        else:
-            found[lag] = 0.0
-    return found
-
-
-def _search(
-    evidence: Values, repeats: dict[int, float], known: dict[int, float]
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Length of the bar and place in it of every beat."""
-    states = [(meter, place) for meter in known for place in range(meter)]
-    index = {state: i for i, state in enumerate(states)}
-    meters = np.array([m for m, _ in states])
-    places = np.array([p for _, p in states])
-    beats = len(evidence)
-    # A downbeat is likelier the more speaks for it; every other beat the less.
-    bonus = np.array([(known[m] / m + REPEAT_WEIGHT * repeats[m] / 4) for m, _ in states])
-    total = bonus + np.where(places == 0, CLEAR * evidence[0] - CLEAR**2 / 2, 0.0) - 0.7 * (places > 0)
-    came = np.zeros((beats, len(states)), int)
-    before = np.array([index[m, (p - 1) % m] for m, p in states])
-    ends = np.array([index[m, m - 1] for m in known])
-    for i in range(1, beats):
-        options = total[before]
-        source = before.copy()
-        best_end = ends[int(total[ends].argmax())]
+    odds = np.clip(odds, -MOST_ODDS, MOST_ODDS)
+    on, off = -np.logaddexp(0, -odds), -np.logaddexp(0, odds)
+    states = [(m, place) for m, (beats, _) in enumerate(METERS) for place in range(beats)]
+    meters, places = np.array([m for m, _ in states]), np.array([p for _, p in states])
+    lengths = np.array([METERS[m][0] for m, _ in states])
+    first_of = {m: i for i, (m, place) in enumerate(states) if place == 0}
+    firsts = np.array([first_of[m] for m in range(len(METERS))])
+    lasts = firsts + np.array([beats - 1 for beats, _ in METERS])
+    emit = np.where(places == 0, on[:, None], off[:, None]) + METER_WEIGHT * meter_log_share[:, meters]
+    total = emit[0] - INSIDE_COST * (places > 0)
+    came = np.zeros((len(odds), len(states)), int)
+    came[0] = -1
+    before = np.where(places > 0, np.arange(len(states)) - 1, lasts[meters])
+    for i in range(1, len(odds)):
+        source, value = before.copy(), total[before]
+        best_end = int(lasts[total[lasts].argmax()])
         changed = total[best_end] - CHANGE_COST
-        begins = (places == 0) & (changed > options)
-        options = np.where(begins, changed, options)
-        source = np.where(begins, best_end, source)
-        total = options + bonus + np.where(places == 0, CLEAR * evidence[i] - CLEAR**2 / 2, 0.0)
-        came[i] = source
-    state = int(total.argmax())
-    path = np.zeros(beats, int)
-    for i in range(beats - 1, -1, -1):
-        path[i] = state
-        state = came[i, state]
-    return meters[path], places[path]
+        for m, start in enumerate(firsts.tolist()):
+            inside = total[start : start + METERS[m][0]]
+            cut = int(inside.argmax()) + start
+            if total[cut] - CUT_COST > value[start]:
+                source[start], value[start] = cut, total[cut] - CUT_COST
+            if changed > value[start]:
+                source[start], value[start] = best_end, changed
+        total, came[i] = value + emit[i], source
+    path = np.zeros(len(odds), int)
+    path[-1] = int(total.argmax())
+    for i in range(len(odds) - 1, 0, -1):
+        path[i - 1] = came[i, path[i]]
+    return _bars(path, meters, places, lengths, on, off, meter_log_share)
 
 
-def _is_compound(cell: NDArray[np.int64], all_strength: Values) -> bool:
-    """Whether beats are divided in three."""
-    if len(cell) < 3:
-        return False
-    step = np.diff(cell)
-
-    def at(share: float) -> float:
-        place = np.round(cell[:-1] + share * step).astype(int)
-        near = np.clip(place[:, None] + np.arange(-1, 2), 0, len(all_strength) - 1)
-        return float(np.minimum(all_strength[near].max(axis=1), 1.0).mean())
-
-    return max(at(1 / 3), at(2 / 3)) > COMPOUND_FROM * max(at(0.5), 0.05)
+def _bars(
+    path: NDArray[np.int64],
+    meters: NDArray[np.int64],
+    places: NDArray[np.int64],
+    lengths: NDArray[np.int64],
+    on: Values,
+    off: Values,
+    meter_log_share: Values,
+) -> Bars:
+    place, length, meter = places[path], lengths[path], meters[path]
+    usual = int(np.bincount(meter).argmax())
+    beats = METERS[usual][0]
+    shifts = np.zeros(beats)
+    steps = np.arange(len(path))
+    for by in range(beats):
+        moved = (place - by) % length == 0
+        shifts[by] = np.where(moved, on, off).sum()
+    # A row of beats is worth less than as many independent ones: neighbours say the same.
+    shares = np.exp((shifts - shifts.max()) / max(1.0, len(steps) / 16))
+    mean = meter_log_share.mean(axis=0)
+    likely = np.exp(mean - mean.max())
+    own = 1 / (1 + np.exp(-(on - off)))
+    said = np.where(place == 0, own, 1 - own)
+    shares /= shares.sum()
+    return Bars(
+        bar=np.cumsum(place == 0),
+        beat=place + 1,
+        length=length,
+        compound=np.array([c for _, c in METERS])[meter],
+        confidence=0.5 * said + 0.5 * shares[0],
+        meter_share=likely / likely.sum(),
+        shift_share=shares,
+    )

@@ -1,23 +1,34 @@
-"""The engine for beats: what both pairs of ears hear to begin, a row of beats through it, bars over them."""
+"""The engine for beats: both pairs of ears, two networks over what they hear, a row of beats, bars over them."""
 
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.bars import find_bars
-from honest_stave.core.beat.strength import measure_strength
+from honest_stave.core.beat.bar_features import bar_features
+from honest_stave.core.beat.bars import Bars, find_bars
+from honest_stave.core.beat.beats_hearing import (
+    METERS,
+    SHORTEST_LOG2,
+    SLOWEST_LOG2,
+    TEMPO_CLASSES,
+    BeatActivity,
+    hear_bars,
+    hear_beats,
+)
+from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.beat.track import track_beats
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.hits import hearing as hits_hearing
+from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 
-ENGINE = "beats 1"
+ENGINE = "beats 2"
 FEWEST_BEATS = 4
-# Beats on which so little begins in the mean are chance: a drone or noise has none.
+# Beats that are this unsure in the mean are chance: a drone or noise has none.
 LEAST_CLEAR = 0.3
 
 
@@ -29,9 +40,12 @@ class BeatsReading:
         time_s: moments in the take.
         bar: 1 for the first full bar, 0 for a pickup.
         beat: place in the bar from 1; in compound meters a beat is a dotted note.
-        confidence: how clearly something begins there, 0 to 1.
-        downbeat_confidence: how clearly the bars lie where they do, 0 to 1.
+        confidence: how sure a beat lies there, 0 to 1.
+        downbeat_confidence: how sure its place in the bar is, 0 to 1.
         meters: by bar, where they change; ``Meter.bar`` is the number of the bar.
+        odds: log-odds of a beat by cell, kept for reading stretches anew.
+        starts_s: moment of the first cell's beginning in the take.
+        runners_up: other ways to count, by name, and how likely each is.
     """
 
     time_s: NDArray[np.float64]
@@ -40,6 +54,9 @@ class BeatsReading:
     confidence: NDArray[np.float64]
     downbeat_confidence: NDArray[np.float64]
     meters: tuple[Meter, ...]
+    odds: NDArray[np.float32]
+    starts_s: float = 0.0
+    runners_up: tuple[tuple[str, float], ...] = ()
     engine: str = ENGINE
 
 
@@ -58,26 +75,42 @@ def read(
         BadInput: a network is missing or damaged, or the stretch is empty.
     """
     signal, starts_s = prepare(samples, rate, listen)
-    tuning_cents, _ = measure_tuning(signal)
-    bands = measure_all(signal, tuning_cents, lambda share: progress(0.3 * share))
-    notes = hear(bands, lambda share: progress(0.3 + 0.3 * share))
-    levels = hits_hearing.measure_levels(_for_hits(signal))
-    hits = hits_hearing.hear(levels, lambda share: progress(0.6 + 0.3 * share))
-    strength = measure_strength(notes, hits)
-    beat_s, clear = track_beats(strength.all)
-    if len(beat_s) < FEWEST_BEATS or float(clear.mean()) < LEAST_CLEAR:
+    heard = _heard(signal, lambda share: progress(0.9 * share))
+    activity = hear_beats(heard)
+    beat_s, odds = track_beats(activity, heard.columns[:, -1].astype(np.float64))
+    sure = _calibrated(odds)
+    if len(beat_s) < FEWEST_BEATS or float(sure.mean()) < LEAST_CLEAR:
         none = np.zeros(0)
-        return BeatsReading(none, none.astype(int), none.astype(int), none, none, ())
-    bars = find_bars(beat_s, strength)
+        return BeatsReading(none, none.astype(int), none.astype(int), none, none, (), activity.beat, starts_s)
+    downbeat, meter_share = hear_bars(bar_features(heard, activity, beat_s))
+    bars = find_bars(downbeat.astype(np.float64), meter_share.astype(np.float64))
     progress(1.0)
     return BeatsReading(
         time_s=beat_s + starts_s,
         bar=bars.bar,
         beat=bars.beat,
-        confidence=clear,
+        confidence=sure,
         downbeat_confidence=bars.confidence,
-        meters=_meters(bars.bar, bars.length, bars.compound),
+        meters=_meters(bars),
+        odds=activity.beat,
+        starts_s=starts_s,
+        runners_up=_runners_up(bars, beat_s, activity),
     )
+
+
+def listen_to(samples: NDArray[np.float32], rate: int) -> Heard:
+    """What the networks for beats hear of a whole take (frames, channels)."""
+    signal, _ = prepare(samples, rate, ListenSettings())
+    return _heard(signal, no_progress)
+
+
+def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
+    tuning_cents, _ = measure_tuning(signal)
+    bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
+    notes = hear(bands, lambda share: progress(0.4 + 0.3 * share))
+    levels = hits_hearing.measure_levels(_for_hits(signal))
+    hits = hits_hearing.hear(levels, lambda share: progress(0.7 + 0.3 * share))
+    return measure_heard(notes, hits, bands)
 
 
 def _for_hits(signal: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -87,11 +120,42 @@ def _for_hits(signal: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(soxr.resample(signal, ANALYSIS_RATE, hits_hearing.RATE), np.float32)
 
 
-def _meters(bar: NDArray[np.int64], length: NDArray[np.int64], compound: bool) -> tuple[Meter, ...]:
+def _calibrated(odds: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How sure beats are, by the curve fitted on clips with known beats."""
+    fitted = constants_of("beats")
+    return np.asarray(1 / (1 + np.exp(-(fitted["slope"] * odds + fitted["offset"]))))
+
+
+def _meters(bars: Bars) -> tuple[Meter, ...]:
     """Meters where they change, a pickup counted to the bar after it."""
     found: list[Meter] = []
-    for number, beats in zip(bar.tolist(), length.tolist(), strict=True):
+    for bar, beats, compound in zip(bars.bar.tolist(), bars.length.tolist(), bars.compound.tolist(), strict=True):
         numerator, denominator = (3 * beats, 8) if compound else (beats, 4)
-        if not found or (found[-1].numerator != numerator and number > found[-1].bar):
-            found.append(Meter(number, numerator, denominator))
+        if not found or (
+            (found[-1].numerator, found[-1].denominator) != (numerator, denominator) and bar > found[-1].bar
+        ):
+            found.append(Meter(bar, numerator, denominator))
     return tuple(found)
+
+
+def _runners_up(bars: Bars, beat_s: NDArray[np.float64], activity: BeatActivity) -> tuple[tuple[str, float], ...]:
+    """Other ways to count the same music, likeliest first."""
+    share = np.exp(activity.length).mean(axis=0)
+    usual = float(np.median(np.diff(beat_s)))
+
+    def around(length_s: float) -> float:
+        place = (np.log2(length_s) - SHORTEST_LOG2) / (SLOWEST_LOG2 - SHORTEST_LOG2) * (TEMPO_CLASSES - 1)
+        near = np.abs(np.arange(TEMPO_CLASSES) - place) <= 2.5
+        return float(share[near].sum())
+
+    own = max(around(usual), 1e-3)
+    found = [
+        (name, around(length) / (own + around(length)))
+        for name, length in (("half the tempo", 2 * usual), ("twice the tempo", usual / 2))
+    ]
+    names = {1: "bars one beat later", len(bars.shift_share) - 1: "bars one beat earlier"}
+    found += [(name, float(bars.shift_share[by])) for by, name in names.items() if 0 < by < len(bars.shift_share)]
+    for (beats, compound), likely in zip(METERS, bars.meter_share.tolist(), strict=True):
+        if (beats, compound) != (int(bars.length[0]), bool(bars.compound[0])):
+            found.append((f"{3 * beats}/8" if compound else f"{beats}/4", likely))
+    return tuple(sorted(((n, round(s, 3)) for n, s in found if s >= 0.005), key=lambda item: -item[1])[:5])

@@ -74,6 +74,7 @@ class Note:
 class Part:
     """A line of music: its instrument, how it is heard, where its notes came from, when it was made.
 
+    ``beat_map`` names the map that a part from a score follows; the notes of other parts keep their seconds.
     ``pedal`` holds spans (down s, up s) in which the sustain pedal holds what sounds.
     """
 
@@ -88,6 +89,7 @@ class Part:
     percussion: bool = False
     take: str = ""
     reading: str = ""
+    beat_map: str = ""
     least_confidence: float = 0.5
     split: float = 0.5
     shortest_s: float = 0.05

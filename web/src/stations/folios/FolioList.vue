@@ -12,9 +12,10 @@ const title = ref('')
 onMounted(async () => {
   try {
     list.value = await told(client.GET('/api/folios'))
-    // With one folio only there is nothing to choose on arriving.
+    // With one folio only, or with the demo, there is nothing to choose on arriving.
     const arrived = router.options.history.state.back === null
-    if (arrived && list.value.length === 1) open(list.value[0].id)
+    const first = list.value.length === 1 ? list.value[0] : list.value.find((f) => f.demo)
+    if (arrived && first) open(first.id)
   } catch (error) {
     notices.tellProblem(error)
     list.value = []

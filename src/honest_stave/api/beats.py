@@ -1,0 +1,246 @@
+"""Beat maps: a take's beats found, mended, made the folio's time, handed on."""
+
+from typing import Any, Literal
+
+from fastapi import APIRouter, Response
+from pydantic import Field
+from pydantic_core import to_json
+
+from honest_stave.api.handing import HandOn, hand_on_model
+from honest_stave.api.models import Model, Opened, Revision, Seconds
+from honest_stave.api.takes import Queued
+from honest_stave.core.beat.beat_map import doubt_bpm_of, drift_ms_of, felt_bpm_of, places_of, weakest_of
+from honest_stave.core.beat.click import ticks_of
+from honest_stave.core.beat.map_files import click_notes
+from honest_stave.service import aligning, beat_maps, beats, map_files
+
+router = APIRouter(prefix="/api/folios/{folio_id}/beat-maps", tags=["beat maps"])
+
+
+class AskBeats(Model):
+    """A take whose beats are to be found."""
+
+    take: str
+    channels: Literal["sum", "left", "right", "difference"] = "sum"
+    from_s: Seconds = 0.0
+    to_s: Seconds = 0.0
+
+
+class AskAlign(Model):
+    """A score and a take to lay it on."""
+
+    score: str
+    take: str
+
+
+class MeterFrom(Model):
+    """A meter from a beat on."""
+
+    beat: int
+    bar: int
+    numerator: int
+    denominator: int
+
+
+class Hold(Model):
+    """A beat held."""
+
+    beat: int
+    written_beats: int
+    real_s: float
+
+
+class Marker(Model):
+    """A named moment."""
+
+    time_s: float
+    name: str
+
+
+class ClickFrom(Model):
+    """How the click sounds from a beat on."""
+
+    beat: int
+    subdivision: int
+    accent: bool
+    sound: str
+    level_db: float
+    in_holds: str
+
+
+class RunnerUp(Model):
+    """Another way to count."""
+
+    name: str
+    share: float
+
+
+class BeatMapView(Model):
+    """A map with everything that is drawn of it, beats as columns."""
+
+    id: str
+    name: str
+    take: str
+    reading: str
+    rules: bool
+    time_s: list[float]
+    heard_s: list[float | None]
+    drift_ms: list[float | None]
+    confidence: list[float]
+    pinned: list[bool]
+    bar: list[int]
+    beat: list[int]
+    position: list[float]
+    felt_bpm: list[float]
+    doubt_bpm: list[float]
+    weakest: list[int]
+    meters: list[MeterFrom]
+    first_bar_number: int
+    holds: list[Hold]
+    markers: list[Marker]
+    clicks: list[ClickFrom]
+    smoothing: float
+    runners_up: list[RunnerUp]
+    score: str
+    moments: list[list[float | None]]
+    written_out: list[list[int]]
+
+
+class BeatEdit(Model):
+    """An edit of a map."""
+
+    action: str
+    beats: list[int] = Field(default_factory=list, max_length=40_000)
+    values: dict[str, Any] = Field(default_factory=dict)
+    base_revision: int | None = None
+
+
+class UseRunnerUp(Model):
+    """Another way to count."""
+
+    name: str
+    base_revision: int | None = None
+
+
+class Based(Model):
+    """A change that carries nothing but its base."""
+
+    base_revision: int | None = None
+
+
+class AskMapFiles(Model):
+    """What of a map is handed on."""
+
+    formats: list[Literal["map", "click", "click track", "parts", "bar", "straight", "csv", "labels"]]
+    from_bar_one: bool = False
+    bpm: float | None = Field(None, ge=20, le=400)
+
+
+class Ticks(Model):
+    """The click as it sounds: moments, keys of General MIDI and velocities."""
+
+    time_s: list[float]
+    key: list[int]
+    velocity: list[int]
+    level_db: list[float]
+    sound: list[str]
+
+
+@router.post("")
+def ask(studio: Opened, folio_id: str, body: AskBeats) -> Queued:
+    """Has a take's beats found."""
+    listen = {"channels": body.channels, "from_s": body.from_s, "to_s": body.to_s}
+    return Queued(jobs=[beats.ask(studio, folio_id, body.take, listen)])
+
+
+@router.post("/align")
+def ask_align(studio: Opened, folio_id: str, body: AskAlign) -> Queued:
+    """Lays a score on a take."""
+    return Queued(jobs=[aligning.ask(studio, folio_id, body.score, body.take)])
+
+
+@router.get("/{map_id}", response_model=BeatMapView)
+def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
+    """A map; thousands of beats leave without being checked: they come from core as they are."""
+    found = beat_maps.map_of(studio, folio_id, map_id)
+    places = places_of(found)
+    times = [b.time_s for b in found.beats]
+    view = {
+        "id": map_id,
+        "name": found.name,
+        "take": found.take,
+        "reading": found.reading,
+        "rules": beat_maps.ruling(studio, folio_id) == map_id,
+        "time_s": times,
+        "heard_s": [b.heard_s for b in found.beats],
+        "drift_ms": [None if d is None else round(d, 2) for d in drift_ms_of(found)],
+        "confidence": [b.confidence for b in found.beats],
+        "pinned": [b.pinned for b in found.beats],
+        "bar": places.bar.tolist(),
+        "beat": places.beat.tolist(),
+        "position": places.position.tolist(),
+        "felt_bpm": felt_bpm_of(found).round(3).tolist(),
+        "doubt_bpm": doubt_bpm_of(found).round(3).tolist(),
+        "weakest": weakest_of(found),
+        "meters": [
+            {"beat": m.beat, "bar": int(places.bar[m.beat]), "numerator": m.numerator, "denominator": m.denominator}
+            for m in found.meters
+        ],
+        "first_bar_number": found.first_bar_number,
+        "holds": [{**vars(h), "real_s": times[h.beat + 1] - times[h.beat]} for h in found.holds],
+        "markers": found.markers,
+        "clicks": found.clicks,
+        "smoothing": found.smoothing,
+        "score": aligning.score_of(studio, folio_id, found),
+        "moments": aligning.moments_of(studio, folio_id, found),
+        "written_out": beat_maps.written_out(studio, folio_id, map_id),
+        "runners_up": [{"name": n, "share": s} for n, s in beat_maps.runners_up(studio, folio_id, found)],
+    }
+    return Response(to_json(view), media_type="application/json")
+
+
+@router.post("/{map_id}/edits")
+def edit_map(studio: Opened, folio_id: str, map_id: str, body: BeatEdit) -> Revision:
+    """Moves, pins, numbers, smooths: whatever mends a map."""
+    revision = beat_maps.edit(studio, folio_id, map_id, body.action, body.beats, body.values, body.base_revision)
+    return Revision(revision=revision)
+
+
+@router.post("/{map_id}/runner-up")
+def use_runner_up(studio: Opened, folio_id: str, map_id: str, body: UseRunnerUp) -> Revision:
+    """Counts the music another way."""
+    return Revision(revision=beat_maps.take_runner_up(studio, folio_id, map_id, body.name, body.base_revision))
+
+
+@router.post("/{map_id}/rule")
+def rule(studio: Opened, folio_id: str, map_id: str, body: Based) -> Revision:
+    """Makes this map the folio's time."""
+    return Revision(revision=beat_maps.let_rule(studio, folio_id, map_id, body.base_revision))
+
+
+@router.delete("/{map_id}")
+def remove_map(studio: Opened, folio_id: str, map_id: str, base_revision: int | None = None) -> Revision:
+    """Takes a map out of the folio."""
+    return Revision(revision=beat_maps.remove(studio, folio_id, map_id, base_revision))
+
+
+@router.get("/{map_id}/ticks")
+def get_ticks(studio: Opened, folio_id: str, map_id: str, runner_up: str = "") -> Ticks:
+    """The click of a map, or of another way to count it."""
+    found = beat_maps.map_of(studio, folio_id, map_id)
+    ticks = ticks_of(beat_maps.counted_otherwise(found, runner_up) if runner_up else found)
+    notes = click_notes(ticks)
+    return Ticks(
+        time_s=[t.time_s for t in ticks],
+        key=[n.pitch for n in notes],
+        velocity=[n.velocity for n in notes],
+        level_db=[t.level_db for t in ticks],
+        sound=[t.sound for t in ticks],
+    )
+
+
+@router.post("/{map_id}/hand-on")
+def hand_on(studio: Opened, folio_id: str, map_id: str, body: AskMapFiles) -> HandOn:
+    """Writes the map, reads it back, proves it."""
+    made = map_files.hand_on(studio, folio_id, map_id, list(body.formats), body.from_bar_one, body.bpm)
+    return hand_on_model(made)

@@ -1,0 +1,80 @@
+"""What is said of every beat for finding bars: what begins in it, and how much it is like other beats."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.beats_hearing import BeatActivity
+from honest_stave.core.beat.heard import ZONES, Heard
+from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+
+Floats = NDArray[np.float32]
+Values = NDArray[np.float64]
+
+# Places within a beat at which beginnings are looked up, for meters in two and in three.
+PLACES = (0.0, 0.25, 1 / 3, 0.5, 2 / 3, 0.75)
+# Beats before and after that a beat is compared with.
+LAGS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 12)
+FAR_LOG_ODDS = 6.0
+
+
+def bar_features(heard: Heard, activity: BeatActivity, beat_s: Values) -> Floats:
+    """Features of each beat, (beats, features).
+
+    Args:
+        heard: of the recording.
+        activity: what the first network says of it.
+        beat_s: moments of beats, rising, at least two.
+    """
+    cells = len(heard.columns)
+    place = np.clip((beat_s - FIRST_CELL_S) / CELL_S, 0, cells - 1)
+    step = np.diff(place, append=2 * place[-1] - place[-2])
+    few = _few(heard.columns)
+    patterns = np.concatenate([_near(few, place + share * step) for share in PLACES], axis=1)
+    chroma = _between(heard.chroma, place, step)
+    own = np.stack(
+        [
+            np.clip(_near(activity.beat[:, None], place)[:, 0], -FAR_LOG_ODDS, FAR_LOG_ODDS) / 3,
+            np.clip(_near(activity.downbeat[:, None], place)[:, 0], -FAR_LOG_ODDS, FAR_LOG_ODDS) / 3,
+            np.log2(np.maximum(step * CELL_S, 0.1)),
+            np.clip(np.log2(np.maximum(step, 1) / np.maximum(np.roll(step, 1), 1)), -1, 1),
+        ],
+        axis=1,
+    )
+    alike = [_alike(part) for part in (chroma[:, :12], chroma[:, 12:], patterns)]
+    return np.concatenate([own, patterns, *alike], axis=1).astype(np.float32)
+
+
+def _few(columns: Floats) -> Floats:
+    """The columns gathered to bass, middle and top, drums and harmony as they are."""
+    gathered = [
+        group.sum(axis=1)
+        for block in (columns[:, :ZONES], columns[:, ZONES : 2 * ZONES] / 2)
+        for group in (block[:, :3], block[:, 3:5], block[:, 5:])
+    ]
+    return np.concatenate([np.stack(gathered, axis=1), columns[:, 2 * ZONES :]], axis=1)
+
+
+def _near(columns: Floats, place: Values) -> Floats:
+    """The highest value within a cell of each place, (beats, columns)."""
+    cell = np.clip(np.round(place).astype(int)[:, None] + np.arange(-1, 2), 0, len(columns) - 1)
+    return np.asarray(columns[cell].max(axis=1))
+
+
+def _between(chroma: Floats, place: Values, step: Values) -> Floats:
+    """Mean of the chroma over each beat, (beats, 24)."""
+    summed = np.concatenate([np.zeros((1, chroma.shape[1])), np.cumsum(chroma, axis=0, dtype=np.float64)])
+    first = np.clip(np.round(place).astype(int), 0, len(chroma) - 1)
+    last = np.clip(np.maximum(np.round(place + step).astype(int), first + 1), 0, len(chroma))
+    return np.asarray((summed[last] - summed[first]) / np.maximum(last - first, 1)[:, None], np.float32)
+
+
+def _alike(rows: Floats) -> Floats:
+    """Likeness to the beats before and after at each lag, 0 where there is none, (beats, 2 * lags)."""
+    unit = rows / np.maximum(np.linalg.norm(rows, axis=1, keepdims=True), 1e-6)
+    found = np.zeros((len(rows), 2 * len(LAGS)), np.float32)
+    for i, lag in enumerate(LAGS):
+        if lag < len(rows):
+            likeness = (unit[lag:] * unit[:-lag]).sum(axis=1)
+            found[lag:, 2 * i] = likeness
+            found[:-lag, 2 * i + 1] = likeness
+    return found

@@ -1,0 +1,280 @@
+"""A take's beats as the producer works on them: moments, pins, meters, holds, markers; a tempo map comes out.
+
+Beats are felt beats in order; what was read stays beside what the map says, so that the drift
+between the two can be shown. Meters are kept by the beat they begin on: beats put in or taken
+out before them do not tear them from their place.
+"""
+
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
+from honest_stave.core.errors import BadInput
+
+Values = NDArray[np.float64]
+
+# A beat that is sure lies within the first of these of its attack, one without any evidence within both.
+SURE_WITHIN_S, UNSURE_WITHIN_S = 0.004, 0.05
+# Beats less sure than this are walked through as doubts.
+WEAK = 0.75
+
+MOST_BEATS = 40_000
+# The quickest and slowest felt beat that a map takes, in seconds.
+SHORTEST_BEAT_S, LONGEST_BEAT_S = 0.1, 15.0
+
+
+@dataclass(frozen=True)
+class Beat:
+    """One felt beat.
+
+    Args:
+        time_s: its moment in the take, which the map goes through.
+        heard_s: where the attack was measured, None where nothing was.
+        confidence: how clearly a beat was heard there, 0 to 1.
+        pinned: set by the producer; nothing else moves it.
+    """
+
+    time_s: float
+    heard_s: float | None = None
+    confidence: float = 0.0
+    pinned: bool = False
+
+
+@dataclass(frozen=True)
+class MeterFrom:
+    """A meter from a beat on, which is a downbeat; ``beat`` is its place in the list of beats."""
+
+    beat: int
+    numerator: int
+    denominator: int
+
+    @property
+    def meter(self) -> Meter:
+        return Meter(0, self.numerator, self.denominator)
+
+    @property
+    def felt_beats(self) -> int:
+        """Felt beats of a bar."""
+        return max(1, round(self.meter.quarters / self.meter.felt_beat_quarters))
+
+
+@dataclass(frozen=True)
+class Hold:
+    """A beat stretched on purpose: ``written_beats`` is how long the score writes it, in felt beats."""
+
+    beat: int
+    written_beats: int = 1
+
+
+@dataclass(frozen=True)
+class Marker:
+    """A name at a moment of the take."""
+
+    time_s: float
+    name: str
+
+
+@dataclass(frozen=True)
+class ClickFrom:
+    """How the click sounds from a beat on.
+
+    Args:
+        beat: place in the list of beats.
+        subdivision: clicks a felt beat.
+        accent: whether the downbeat is accented.
+        sound: one of ``core.sound.click.SOUNDS``.
+        level_db: against the usual level.
+        in_holds: ``rest`` or ``count``.
+    """
+
+    beat: int
+    subdivision: int = 1
+    accent: bool = True
+    sound: str = "wood"
+    level_db: float = 0.0
+    in_holds: str = "rest"
+
+
+@dataclass(frozen=True)
+class BeatMap:
+    """Beats of a take with everything that was said of them.
+
+    Args:
+        name, take, reading: ids of what it was made from.
+        beats: rising in time.
+        meters: rising by beat, the first on the first downbeat; beats before it are a pickup.
+        first_bar_number: printed number of the bar on the first downbeat.
+        holds, markers, clicks: rising by beat or moment.
+        smoothing: how much the read beats were smoothed, 0 to 1.
+    """
+
+    name: str
+    take: str
+    reading: str
+    beats: tuple[Beat, ...]
+    meters: tuple[MeterFrom, ...] = (MeterFrom(0, 4, 4),)
+    first_bar_number: int = 1
+    holds: tuple[Hold, ...] = ()
+    markers: tuple[Marker, ...] = ()
+    clicks: tuple[ClickFrom, ...] = (ClickFrom(0),)
+    smoothing: float = 0.0
+
+
+@dataclass(frozen=True)
+class Places:
+    """Where each beat of a map lies, (beats,).
+
+    Args:
+        position: quarter notes from the first downbeat.
+        bar: printed number.
+        beat: place in the bar from 1.
+        downbeat: whether it begins a bar.
+        meters: by bar, as a tempo map has them; a bar cut short has a meter of its own.
+    """
+
+    position: Values
+    bar: NDArray[np.int64]
+    beat: NDArray[np.int64]
+    downbeat: NDArray[np.bool_]
+    meters: tuple[Meter, ...] = field(default=())
+
+
+def times_of(beat_map: BeatMap) -> Values:
+    """Moments of all beats (s)."""
+    return np.array([b.time_s for b in beat_map.beats])
+
+
+def moved_with(old_s: Values, new_s: Values, time_s: float) -> float:
+    """Where a moment comes to lie when beats move from ``old_s`` to ``new_s``; beyond the ends it moves with them."""
+    if time_s <= old_s[0]:
+        return float(time_s + new_s[0] - old_s[0])
+    if time_s >= old_s[-1]:
+        return float(time_s + new_s[-1] - old_s[-1])
+    return float(np.interp(time_s, old_s, new_s))
+
+
+def places_of(beat_map: BeatMap) -> Places:
+    """Bars and positions of all beats."""
+    count, origin = len(beat_map.beats), beat_map.meters[0].beat
+    position, bar = np.zeros(count), np.zeros(count, int)
+    beat, downbeat = np.ones(count, int), np.zeros(count, bool)
+    written = np.ones(count)
+    for hold in beat_map.holds:
+        if hold.beat < count:
+            written[hold.beat] = hold.written_beats
+    meters: list[Meter] = []
+    number, at = 0, 0.0
+    first = beat_map.meters[0]
+    before = np.arange(-origin, 0)
+    felt = first.meter.felt_beat_quarters
+    position[:origin] = -felt * np.cumsum(written[:origin][::-1])[::-1]
+    bar[:origin] = before // first.felt_beats
+    beat[:origin] = before % first.felt_beats + 1
+    downbeat[:origin] = beat[:origin] == 1
+    for segment, following in zip(beat_map.meters, [*beat_map.meters[1:], None], strict=True):
+        stop = following.beat if following else count
+        felt, length = segment.meter.felt_beat_quarters, segment.felt_beats
+        place = segment.beat
+        while place < stop:
+            inside = np.arange(place, min(place + length, stop))
+            steps = written[inside]
+            position[inside] = at + felt * np.concatenate([[0.0], np.cumsum(steps[:-1])])
+            bar[inside], beat[inside] = number, np.arange(len(inside)) + 1
+            downbeat[place] = True
+            # A bar that another meter cuts short, or a hold makes long, has a meter of its own.
+            whole = following is None and len(inside) < length
+            beats_written = round(float(steps.sum())) + (length - len(inside) if whole else 0)
+            _say(meters, _meter_of(segment, number, beats_written))
+            at += felt * beats_written
+            number += 1
+            place += length
+    return Places(position, bar + beat_map.first_bar_number, beat, downbeat, tuple(meters))
+
+
+def _meter_of(segment: MeterFrom, bar: int, beats: int) -> Meter:
+    if beats == segment.felt_beats:
+        return Meter(bar, segment.numerator, segment.denominator)
+    eighths_of_felt = segment.numerator // segment.felt_beats
+    return Meter(bar, beats * eighths_of_felt, segment.denominator)
+
+
+def _say(meters: list[Meter], meter: Meter) -> None:
+    if not meters or (meters[-1].numerator, meters[-1].denominator) != (meter.numerator, meter.denominator):
+        meters.append(meter)
+
+
+def tempo_map_of(beat_map: BeatMap) -> TempoMap:
+    """The tempo map through all beats of a map.
+
+    Raises:
+        BadInput: beats that no tempo map can hold.
+    """
+    places = places_of(beat_map)
+    knots = tuple(
+        Knot(position, b.time_s, b.pinned)
+        for position, b in zip(places.position.tolist(), beat_map.beats, strict=True)
+    )
+    return TempoMap(knots, places.meters or (Meter(0, 4, 4),), beat_map.first_bar_number)
+
+
+def felt_bpm_of(beat_map: BeatMap) -> Values:
+    """Felt beats a minute from each beat to the next, (beats - 1,); a hold counts for what is written."""
+    written = np.ones(len(beat_map.beats))
+    for hold in beat_map.holds:
+        written[hold.beat] = hold.written_beats
+    return np.asarray(60.0 * written[:-1] / np.diff(times_of(beat_map)))
+
+
+def doubt_bpm_of(beat_map: BeatMap) -> Values:
+    """How far the tempo from each beat to the next may be off, in felt beats a minute, (beats - 1,)."""
+    sure = np.array([1.0 if b.pinned else b.confidence for b in beat_map.beats])
+    off_s = SURE_WITHIN_S + UNSURE_WITHIN_S * (1 - sure)
+    gap_s = np.diff(times_of(beat_map))
+    return np.asarray(felt_bpm_of(beat_map) * np.minimum(np.hypot(off_s[:-1], off_s[1:]) / gap_s, 0.5))
+
+
+def weakest_of(beat_map: BeatMap) -> list[int]:
+    """Beats that deserve a look, the weakest first: pins are no longer in doubt."""
+    weak = [i for i, b in enumerate(beat_map.beats) if not b.pinned and b.confidence < WEAK]
+    return sorted(weak, key=lambda i: beat_map.beats[i].confidence)
+
+
+def drift_ms_of(beat_map: BeatMap) -> list[float | None]:
+    """By how much each measured attack lies after (or before, negative) the map, in ms."""
+    return [None if b.heard_s is None else 1000.0 * (b.heard_s - b.time_s) for b in beat_map.beats]
+
+
+def check_map(beat_map: BeatMap) -> BeatMap:
+    """The map itself, or an error of ours where it cannot be.
+
+    Raises:
+        BadInput: too few or too many beats, beats that cross or lie too close, meters out of order.
+    """
+    beats = beat_map.beats
+    if not 2 <= len(beats) <= MOST_BEATS:
+        raise BadInput(f"{len(beats)} beats make no map.", f"A map takes 2 to {MOST_BEATS:,} beats.")
+    gaps = np.diff(times_of(beat_map))
+    wrong = np.flatnonzero((gaps < SHORTEST_BEAT_S) | (gaps > LONGEST_BEAT_S))
+    if len(wrong):
+        i = int(wrong[0])
+        a, b = beats[i].time_s, beats[i + 1].time_s
+        said = "cross" if b <= a else f"are {b - a:.3f} s apart"
+        raise BadInput(
+            f"The beats at {a:.3f} s and {b:.3f} s would {said}."
+            if b <= a
+            else f"The beats at {a:.3f} s and {b:.3f} s {said}.",
+            f"Neighbouring beats lie {SHORTEST_BEAT_S:g} to {LONGEST_BEAT_S:g} s apart. Move or remove one of them.",
+        )
+    starts = [m.beat for m in beat_map.meters]
+    if not starts or starts != sorted(set(starts)) or starts[0] < 0 or starts[-1] >= len(beats):
+        raise BadInput("The meters are out of order.", "Each begins on a beat of its own.")
+    tempo_map_of(beat_map)
+    return beat_map
+
+
+def shifted(items: tuple[Any, ...], from_beat: int, by: int) -> tuple[Any, ...]:
+    """Meters, holds or clicks after beats were put in or taken out at ``from_beat``."""
+    return tuple(replace(item, beat=item.beat + by) if item.beat > from_beat else item for item in items)

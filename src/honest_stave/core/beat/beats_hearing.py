@@ -1,0 +1,59 @@
+"""Running the networks for beats: where beats lie, how long they are, which of them begin bars."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.heard import Heard
+from honest_stave.core.networks.opening import open_network
+
+Floats = NDArray[np.float32]
+
+# Lengths of a beat that the first network tells apart, evenly in octaves.
+TEMPO_CLASSES = 36
+SHORTEST_LOG2, SLOWEST_LOG2 = float(np.log2(0.27)), float(np.log2(1.75))
+# Felt beats of a bar, and whether each is divided in three.
+METERS = ((2, False), (3, False), (4, False), (5, False), (6, False), (7, False), (2, True), (3, True), (4, True))
+
+
+@dataclass(frozen=True)
+class BeatActivity:
+    """By cell of 23 ms.
+
+    Args:
+        beat, downbeat: log-odds that one lies here, (cells,).
+        length: log share of each length of beat, (cells, ``TEMPO_CLASSES``).
+    """
+
+    beat: Floats
+    downbeat: Floats
+    length: Floats
+
+
+def hear_beats(heard: Heard) -> BeatActivity:
+    """What the first network says of a recording.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    out = open_network("beats").run(None, {"columns": heard.columns[None]})[0][0]
+    logits = out[:, 2:]
+    most = logits.max(axis=1, keepdims=True)
+    share = logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True))
+    return BeatActivity(out[:, 0], out[:, 1], share)
+
+
+def hear_bars(features: Floats) -> tuple[Floats, Floats]:
+    """What the second network says of a row of beats: log-odds of downbeats, log shares of meters.
+
+    Args:
+        features: (beats, features), as from ``bar_features``.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    out = open_network("bars").run(None, {"features": features[None]})[0][0]
+    logits = out[:, 1:]
+    most = logits.max(axis=1, keepdims=True)
+    return out[:, 0], logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True))

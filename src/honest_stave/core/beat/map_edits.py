@@ -1,0 +1,357 @@
+"""Edits of a beat map by the producer. Each gives a new map; pins are moved by nothing but a move of their own."""
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from honest_stave.core.beat.beat_map import (
+    Beat,
+    BeatMap,
+    ClickFrom,
+    Hold,
+    Marker,
+    MeterFrom,
+    check_map,
+    places_of,
+    shifted,
+    times_of,
+)
+from honest_stave.core.errors import BadInput
+
+# A beat put in belongs no closer to its neighbours than this share of the gap.
+LEAST_SHARE = 0.08
+# Stiffness of the smoothing at amount 1, in beats to the sixth power: bends of about 25 beats stay.
+STIFFEST = 5000.0
+THIRD_DIFFERENCE = (-1.0, 3.0, -3.0, 1.0)
+PINNED_WEIGHT = 1e6
+
+
+def _with(beat_map: BeatMap, beats: Sequence[Beat]) -> BeatMap:
+    return check_map(replace(beat_map, beats=tuple(beats)))
+
+
+def _edited(beat_map: BeatMap, chosen: Sequence[int], change: "dict[str, object]") -> BeatMap:
+    beats = list(beat_map.beats)
+    for i in chosen:
+        beats[i] = replace(beats[i], **change)  # type: ignore[arg-type]
+    return _with(beat_map, beats)
+
+
+def check_chosen(beat_map: BeatMap, chosen: Sequence[int]) -> None:
+    """Raises:
+    BadInput: no beat is chosen, or one that is not there.
+    """
+    if not chosen:
+        raise BadInput("No beat is selected.", "Click one, or walk to it with the arrow keys.")
+    if min(chosen) < 0 or max(chosen) >= len(beat_map.beats):
+        raise BadInput("This beat is no longer there.", "Choose it again.")
+
+
+def move(beat_map: BeatMap, chosen: int, time_s: float) -> BeatMap:
+    """The beat at ``time_s``, pinned there.
+
+    Raises:
+        BadInput: it would cross a neighbour.
+    """
+    times = times_of(beat_map)
+    before = times[chosen - 1] if chosen else -np.inf
+    after = times[chosen + 1] if chosen + 1 < len(times) else np.inf
+    if not before < time_s < after:
+        crossed = chosen - 1 if time_s <= before else chosen + 1
+        kind = "pin" if beat_map.beats[crossed].pinned else "beat"
+        raise BadInput(
+            f"At {time_s:.3f} s it would cross the {kind} at {times[crossed]:.3f} s.",
+            "Move or remove that one first, or set this one between its neighbours.",
+        )
+    return _edited(beat_map, [chosen], {"time_s": float(time_s), "pinned": True})
+
+
+def pin(beat_map: BeatMap, chosen: Sequence[int], *, to_attack: bool = False) -> BeatMap:
+    """The beats pinned where the map goes through them, or at their measured attacks."""
+    beats = list(beat_map.beats)
+    for i in chosen:
+        heard_s = beats[i].heard_s
+        beats[i] = replace(
+            beats[i], pinned=True, time_s=heard_s if to_attack and heard_s is not None else beats[i].time_s
+        )
+    return _with(beat_map, beats)
+
+
+def release(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
+    """The beats as read again, where they were read."""
+    beats = list(beat_map.beats)
+    for i in chosen:
+        heard_s = beats[i].heard_s
+        beats[i] = replace(beats[i], pinned=False, time_s=beats[i].time_s if heard_s is None else heard_s)
+    return smooth(replace(beat_map, beats=tuple(beats)), beat_map.smoothing)
+
+
+def number(beat_map: BeatMap, chosen: int, bar: int, beat: int) -> BeatMap:
+    """The beat is beat ``beat`` of the bar printed as ``bar``: bar lines and numbers follow.
+
+    Raises:
+        BadInput: bars of this meter have fewer beats.
+    """
+    meter = _meter_at(beat_map, chosen)
+    if not 1 <= beat <= meter.felt_beats:
+        raise BadInput(
+            f"A bar of {meter.numerator}/{meter.denominator} has {meter.felt_beats} beats, not {beat}.",
+            "Change the meter first, or name another beat.",
+        )
+    by = (chosen - (beat - 1) - meter.beat) % meter.felt_beats
+    first = beat_map.meters[0]
+    if meter is first:
+        # The first meter begins at the earliest downbeat, so that as few beats as possible are a pickup.
+        moved = replace(first, beat=(first.beat + by) % first.felt_beats)
+        meters = (moved, *beat_map.meters[1:])
+    else:
+        meters = tuple(replace(m, beat=m.beat + by) if m is meter else m for m in beat_map.meters)
+        rising = all(a.beat < b.beat for a, b in pairwise(meters)) and meters[-1].beat < len(beat_map.beats)
+        if not rising:
+            raise BadInput("There is no room for that downbeat before the next meter.", "Change that meter first.")
+    fresh = replace(beat_map, meters=meters)
+    return check_map(
+        replace(fresh, first_bar_number=fresh.first_bar_number + bar - int(places_of(fresh).bar[chosen]))
+    )
+
+
+def _meter_at(beat_map: BeatMap, beat: int) -> MeterFrom:
+    return next((m for m in reversed(beat_map.meters) if m.beat <= beat), beat_map.meters[0])
+
+
+def meter_from(beat_map: BeatMap, chosen: int, numerator: int, denominator: int) -> BeatMap:
+    """The meter from this beat on, which becomes a downbeat, up to the next change of meter."""
+    fresh = MeterFrom(chosen, numerator, denominator)
+    meters = [m for m in beat_map.meters if m.beat != chosen]
+    if chosen < meters[0].beat if meters else True:
+        # Set inside the pickup, it is the first meter.
+        meters = [m for m in meters if m.beat > chosen]
+        kept = (
+            [fresh, *meters[1:]]
+            if meters and (meters[0].numerator, meters[0].denominator) == (4, 4)
+            else [fresh, *meters]
+        )
+        return check_map(replace(beat_map, meters=tuple(kept)))
+    return check_map(replace(beat_map, meters=tuple(sorted([*meters, fresh], key=lambda m: m.beat))))
+
+
+def meters_by_bar(beat_map: BeatMap, listed: Sequence[tuple[int, int, int]]) -> BeatMap:
+    """Meters as typed in one go: rows of printed bar, numerator and denominator, rising by bar.
+
+    Raises:
+        BadInput: bars out of order, or beyond the last.
+    """
+    if not listed or any(b[0] <= a[0] for a, b in pairwise(listed)):
+        raise BadInput("The bars of the meters do not rise.", "Type one line a bar, such as: 7 3/4, then 12 4/4.")
+    origin = beat_map.meters[0].beat
+    meters = []
+    at, bar = origin, beat_map.first_bar_number
+    if listed[0][0] > bar:
+        meters.append(beat_map.meters[0])
+    for printed, numerator, denominator in listed:
+        if printed < beat_map.first_bar_number:
+            raise BadInput(
+                f"Bar {printed} lies before the first bar, {beat_map.first_bar_number}.", "Begin with that."
+            )
+        length = meters[-1].felt_beats if meters else 0
+        at, bar = at + (printed - bar) * length, printed
+        if at >= len(beat_map.beats):
+            raise BadInput(f"Bar {printed} lies beyond the last beat.", "Leave it out, or add beats first.")
+        meters.append(MeterFrom(at, numerator, denominator))
+    return check_map(replace(beat_map, meters=tuple(meters)))
+
+
+def insert(beat_map: BeatMap, time_s: float) -> BeatMap:
+    """One beat more, pinned at ``time_s``.
+
+    Raises:
+        BadInput: it would lie on another.
+    """
+    times = times_of(beat_map)
+    place = int(np.searchsorted(times, time_s))
+    if 0 < place < len(times):
+        gap = times[place] - times[place - 1]
+        if min(time_s - times[place - 1], times[place] - time_s) < LEAST_SHARE * gap:
+            raise BadInput(f"There is a beat at {time_s:.3f} s already.", "Put the new one farther from it.")
+    beats = [*beat_map.beats[:place], Beat(float(time_s), None, 1.0, True), *beat_map.beats[place:]]
+    return check_map(_shifted(replace(beat_map, beats=tuple(beats)), place - 1, 1))
+
+
+def remove(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
+    """The beats taken out.
+
+    Raises:
+        BadInput: one of them is pinned.
+    """
+    _refuse_pins(beat_map, chosen, "removed")
+    fresh = beat_map
+    for i in sorted(set(chosen), reverse=True):
+        fresh = replace(fresh, beats=fresh.beats[:i] + fresh.beats[i + 1 :])
+        fresh = replace(fresh, holds=tuple(h for h in fresh.holds if h.beat != i))
+        fresh = _shifted(fresh, i, -1)
+    return check_map(fresh)
+
+
+def _refuse_pins(beat_map: BeatMap, chosen: Sequence[int], what: str) -> None:
+    pinned = [i for i in chosen if beat_map.beats[i].pinned]
+    if pinned:
+        raise BadInput(
+            f"The beat at {beat_map.beats[pinned[0]].time_s:.3f} s is pinned and is not {what}.",
+            "Release the pin first.",
+        )
+
+
+def _shifted(beat_map: BeatMap, from_beat: int, by: int) -> BeatMap:
+    """Meters, holds and clicks where they were in the music after beats were put in or taken out."""
+    meters = shifted(beat_map.meters, from_beat, by)
+    by_beat = {m.beat: m for m in meters}
+    return replace(
+        beat_map,
+        meters=tuple(by_beat[b] for b in sorted(by_beat)),
+        holds=shifted(beat_map.holds, from_beat, by),
+        clicks=shifted(beat_map.clicks, from_beat, by),
+    )
+
+
+def double_from(beat_map: BeatMap, chosen: int) -> BeatMap:
+    """Twice the beats from this one to the next change of meter, each new one halfway."""
+    stop = _stretch_end(beat_map, chosen)
+    fresh = list(beat_map.beats[: chosen + 1])
+    for a, b in pairwise(beat_map.beats[chosen:stop]):
+        fresh += [Beat((a.time_s + b.time_s) / 2, None, min(a.confidence, b.confidence) / 2), b]
+    added = len(fresh) - stop
+    fresh += beat_map.beats[stop:]
+    moved = replace(beat_map, beats=tuple(fresh))
+    inside = {i: 2 * i - chosen for i in range(chosen, stop)}
+    return check_map(_mapped(moved, lambda i: inside.get(i, i + added if i >= stop else i)))
+
+
+def half_from(beat_map: BeatMap, chosen: int) -> BeatMap:
+    """Every second beat from this one to the next change of meter taken out.
+
+    Raises:
+        BadInput: one of those is pinned.
+    """
+    stop = _stretch_end(beat_map, chosen)
+    out = list(range(chosen + 1, stop, 2))
+    _refuse_pins(beat_map, out, "taken out")
+    kept = [i for i in range(len(beat_map.beats)) if i not in set(out)]
+    place = {old: new for new, old in enumerate(kept)}
+    moved = replace(
+        beat_map,
+        beats=tuple(beat_map.beats[i] for i in kept),
+        holds=tuple(h for h in beat_map.holds if h.beat in place),
+    )
+    return check_map(_mapped(moved, lambda i: place.get(i, place.get(i - 1, 0))))
+
+
+def _mapped(beat_map: BeatMap, place: "object") -> BeatMap:
+    def of(items: tuple) -> tuple:  # type: ignore[type-arg]
+        return tuple(replace(item, beat=place(item.beat)) for item in items)  # type: ignore[operator]
+
+    return replace(beat_map, meters=of(beat_map.meters), holds=of(beat_map.holds), clicks=of(beat_map.clicks))
+
+
+def _stretch_end(beat_map: BeatMap, chosen: int) -> int:
+    """First beat after the stretch of one meter, the beat of the next meter counted in as its end."""
+    return next((m.beat + 1 for m in beat_map.meters if m.beat > chosen), len(beat_map.beats))
+
+
+def smooth(beat_map: BeatMap, amount: float) -> BeatMap:
+    """Read beats drawn towards an even tempo; pins, beats put in by hand, and holds stay.
+
+    Between pins the moments are found that lie near what was read and bend as little as the
+    amount asks for: penalised least squares over third differences (Whittaker, 1923), so that a
+    tempo that slows evenly stays as it is.
+
+    Args:
+        beat_map: the map.
+        amount: 0 for what was read, 1 for bends of no less than about 25 beats.
+    """
+    from scipy.linalg import solveh_banded
+
+    beats = beat_map.beats
+    count = len(beats)
+    read_s = np.array([b.time_s if b.heard_s is None or b.pinned else b.heard_s for b in beats])
+    moments = read_s
+    if amount > 0 and count >= 5:
+        fixed = np.array([b.pinned for b in beats])
+        weight = np.array([max(b.confidence, 0.05) for b in beats]) + PINNED_WEIGHT * fixed
+        stiff = np.full(count - 3, STIFFEST * amount**2)
+        for hold in beat_map.holds:
+            # The tempo may break at a hold: bends across it cost nothing.
+            stiff[max(hold.beat - 2, 0) : hold.beat + 1] = 0.0
+        bands = np.zeros((4, count))
+        bands[3] = weight
+        for a, b in itertools.product(range(4), range(4)):
+            if b >= a:
+                bands[3 - (b - a), b : b + count - 3] += stiff * THIRD_DIFFERENCE[a] * THIRD_DIFFERENCE[b]
+        # Solved for what differs from a straight line, so that large weights cost no precision.
+        line = np.linspace(read_s[0], read_s[-1], count)
+        moments = np.where(fixed, read_s, line + solveh_banded(bands, weight * (read_s - line)))
+    fresh = [replace(b, time_s=float(t)) for b, t in zip(beats, moments, strict=True)]
+    return _with(replace(beat_map, smoothing=amount), fresh)
+
+
+def steady(beat_map: BeatMap, first: int, last: int) -> BeatMap:
+    """The stretch made strictly steady between its ends, and between pins inside it."""
+    if last - first < 2:
+        raise BadInput("A stretch needs at least three beats.", "Select from the first to the last of them.")
+    beats = list(beat_map.beats)
+    stops = [first, *(i for i in range(first + 1, last) if beats[i].pinned), last]
+    for a, b in pairwise(stops):
+        moments = np.linspace(beats[a].time_s, beats[b].time_s, b - a + 1)
+        for i in range(a + 1, b):
+            beats[i] = replace(beats[i], time_s=float(moments[i - a]))
+    return _with(beat_map, beats)
+
+
+def replace_stretch(beat_map: BeatMap, first: int, last: int, fresh: Sequence[Beat]) -> BeatMap:
+    """Beats between two others, both kept, in the place of those read there.
+
+    Raises:
+        BadInput: a pin lies between them.
+    """
+    _refuse_pins(beat_map, range(first + 1, last), "read anew")
+    added = len(fresh) - (last - first - 1)
+    beats = [*beat_map.beats[: first + 1], *fresh, *beat_map.beats[last:]]
+    inside = first + 1
+    kept = replace(
+        beat_map,
+        beats=tuple(beats),
+        holds=tuple(h for h in beat_map.holds if not inside <= h.beat < last),
+        meters=tuple(m for m in beat_map.meters if not inside <= m.beat < last) or beat_map.meters[:1],
+    )
+    return check_map(_mapped(kept, lambda i: i + added if i >= last else min(i, len(beats) - 1)))
+
+
+def hold(beat_map: BeatMap, chosen: int, written_beats: int | None) -> BeatMap:
+    """The beat held, written as so many beats; None lets it go."""
+    others = tuple(h for h in beat_map.holds if h.beat != chosen)
+    if written_beats is None:
+        return check_map(replace(beat_map, holds=others))
+    if not 1 <= written_beats <= 32:
+        raise BadInput(f"A hold of {written_beats} beats cannot be.", "Write it as 1 to 32 beats.")
+    if chosen + 1 >= len(beat_map.beats):
+        raise BadInput("The last beat has no end that could be held.", "Add the beat that comes after it first.")
+    return check_map(
+        replace(beat_map, holds=tuple(sorted((*others, Hold(chosen, written_beats)), key=lambda h: h.beat)))
+    )
+
+
+def mark(beat_map: BeatMap, time_s: float, name: str) -> BeatMap:
+    """A named marker; an empty name takes the nearest within 0.2 s away."""
+    near = [m for m in beat_map.markers if abs(m.time_s - time_s) < 0.2]
+    if not name:
+        return replace(beat_map, markers=tuple(m for m in beat_map.markers if m not in near))
+    markers = (*(m for m in beat_map.markers if m not in near), Marker(time_s, name))
+    return replace(beat_map, markers=tuple(sorted(markers, key=lambda m: m.time_s)))
+
+
+def click_from(beat_map: BeatMap, click: ClickFrom) -> BeatMap:
+    """How the click sounds from a beat on."""
+    kept = [c for c in beat_map.clicks if c.beat != click.beat]
+    return replace(beat_map, clicks=tuple(sorted([*kept, click], key=lambda c: c.beat)))

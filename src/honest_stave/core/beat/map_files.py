@@ -1,0 +1,210 @@
+"""A beat map handed on: tempo map as MIDI, click, straightened or padded recording, tables; and its proof."""
+
+import csv
+import io
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
+from honest_stave.core.beat.click import KEYS, RATE, Tick, render_click, ticks_of
+from honest_stave.core.formats.midi_read import TickClock, read_midi
+from honest_stave.core.formats.midi_write import MidiSettings, WrittenPart, file_grid, write_midi
+from honest_stave.core.formats.wav_write import write_wav
+from honest_stave.core.part.events import Sounding
+
+# A pin read back from the file may lie this far from its moment, over an hour.
+WORST_PIN_S = 0.001
+# The click's attack is found in its recording within this of the map.
+WORST_CLICK_S = 0.001
+CLICK_NOTE_S = 0.05
+VELOCITY = {"accent": 112, "beat": 88, "between": 52}
+
+
+@dataclass(frozen=True)
+class MapProof:
+    """What the files say when they are read back.
+
+    Args:
+        pins, beats: how many were compared.
+        worst_pin_ms, worst_beat_ms: largest distance from the map.
+        clicks: clicks found again in the recording of the click, of how many.
+        worst_click_ms: their largest distance.
+        empty_tracks: tracks of the file without anything in them.
+        same: whether all of it agrees.
+    """
+
+    pins: int
+    beats: int
+    worst_pin_ms: float
+    worst_beat_ms: float
+    clicks: tuple[int, int]
+    worst_click_ms: float
+    empty_tracks: int
+    same: bool
+
+
+def click_notes(ticks: list[Tick]) -> tuple[Sounding, ...]:
+    """The click as drum notes."""
+    return tuple(
+        Sounding(f"click {i}", t.time_s, t.time_s + CLICK_NOTE_S, KEYS[t.kind], VELOCITY[t.kind])
+        for i, t in enumerate(ticks)
+    )
+
+
+def map_as_midi(beat_map: BeatMap, start_s: float, *, with_click: bool, parts: tuple[WrittenPart, ...] = ()) -> bytes:
+    """The tempo map as a MIDI file that begins at ``start_s``, with no track that is empty."""
+    written = list(parts)
+    if with_click:
+        ticks = [t for t in ticks_of(beat_map) if t.time_s >= start_s]
+        written.append(WrittenPart("Click", None, click_notes(ticks), percussion=True))
+    end_s = beat_map.beats[-1].time_s
+    settings = MidiSettings(start_s=start_s, end_s=end_s, title=beat_map.name)
+    return write_midi(written, tempo_map_of(beat_map), settings)
+
+
+def click_as_wav(beat_map: BeatMap, length_s: float) -> bytes:
+    """The click as a WAV file that runs beside the take, a cue on each bar."""
+    places = places_of(beat_map)
+    cues = [
+        (round(b.time_s * RATE), f"bar {bar}")
+        for b, bar, begins in zip(beat_map.beats, places.bar.tolist(), places.downbeat.tolist(), strict=True)
+        if begins and 0 <= b.time_s < length_s
+    ]
+    return write_wav(render_click(ticks_of(beat_map), length_s)[:, None], RATE, cues)
+
+
+def beats_as_csv(beat_map: BeatMap) -> str:
+    """Every beat: bar, beat, position, moment, what was heard, tempo, how sure."""
+    out = io.StringIO()
+    rows = csv.writer(out, lineterminator="\n")
+    rows.writerow(["bar", "beat", "position_quarters", "time_s", "heard_s", "felt_bpm", "confidence", "pinned"])
+    places = places_of(beat_map)
+    bpm = [*felt_bpm_of(beat_map).tolist(), ""]
+    for i, b in enumerate(beat_map.beats):
+        heard = "" if b.heard_s is None else f"{b.heard_s:.6f}"
+        tempo = f"{bpm[i]:.4f}" if bpm[i] != "" else ""
+        rows.writerow(
+            [int(places.bar[i]), int(places.beat[i]), f"{places.position[i]:.6f}", f"{b.time_s:.6f}", heard, tempo,
+             f"{b.confidence:.3f}", int(b.pinned)]
+        )  # fmt: skip
+    return out.getvalue()
+
+
+def beats_as_labels(beat_map: BeatMap) -> str:
+    """Beats and markers as label text: start, end, name, in seconds."""
+    places = places_of(beat_map)
+    rows = [
+        (b.time_s, f"{bar}.{beat}")
+        for b, bar, beat in zip(beat_map.beats, places.bar.tolist(), places.beat.tolist(), strict=True)
+    ]
+    rows += [(m.time_s, m.name) for m in beat_map.markers]
+    return "".join(f"{t:.6f}\t{t:.6f}\t{name}\n" for t, name in sorted(rows))
+
+
+def from_a_bar(samples: NDArray[np.float32], rate: int, beat_map: BeatMap) -> tuple[NDArray[np.float32], float]:
+    """The recording padded with silence, or cut, so that it begins exactly on a bar; and that bar's moment (s).
+
+    It is padded up to the bar before its first sound where the recording begins inside a bar.
+    """
+    tempo_map = tempo_map_of(beat_map)
+    bar = tempo_map.bar_index(float(tempo_map.beats_at(0.0)))
+    start_s = float(tempo_map.seconds_at(tempo_map.bar_start(bar)))
+    first = round(start_s * rate)
+    if first < 0:
+        return np.concatenate([np.zeros((-first, samples.shape[1]), np.float32), samples]), first / rate
+    return np.asarray(samples[first:]), first / rate
+
+
+def straightened(samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm: float) -> NDArray[np.float32]:
+    """The recording at a steady tempo, each beat stretched to the same length, pitch kept.
+
+    Args:
+        samples: (frames, channels).
+        rate: Hz.
+        beat_map: the map; sound before its first beat is left out.
+        bpm: felt beats a minute.
+    """
+    from honest_stave.core.sound.pace import stretched_piece
+
+    step_s = 60.0 / bpm
+    times = [b.time_s for b in beat_map.beats]
+    written = {h.beat: h.written_beats for h in beat_map.holds}
+    fade = round(0.004 * rate)
+    ramp = np.linspace(0, 1, fade, dtype=np.float32)
+    lengths = [step_s * written.get(i, 1) for i in range(len(times) - 1)]
+    out = np.zeros((2, round(sum(lengths) * rate) + 2 * fade), np.float32)
+    at = 0.0
+    for i, length_s in enumerate(lengths):
+        # Each beat is stretched with a few milliseconds of its neighbours, over which they cross.
+        pace = (times[i + 1] - times[i]) / length_s
+        over = 0.5 * fade / rate * pace
+        piece = stretched_piece(samples, rate, times[i] - over, times[i + 1] + over, pace)
+        piece[:, :fade] *= ramp
+        piece[:, -fade:] *= ramp[::-1]
+        first = round(at * rate)
+        room = out[:, first : first + piece.shape[1]]
+        room += piece[:, : room.shape[1]]
+        at += length_s
+    return out[:, fade // 2 : fade // 2 + round(sum(lengths) * rate)].T
+
+
+def prove_map(beat_map: BeatMap, midi: bytes, start_s: float, click_wav: NDArray[np.float32] | None) -> MapProof:
+    """Reads the written map back and compares the moment of each pin and beat; finds the clicks in their sound.
+
+    Args:
+        beat_map: what was written.
+        midi: the file.
+        start_s: moment of the take at its beginning.
+        click_wav: the recording of the click as written, (frames,), or None.
+    """
+    file = read_midi(midi)
+    clock = TickClock(file)
+    grid = file_grid(tempo_map_of(beat_map), start_s)
+    apart = np.array(
+        [abs(clock.seconds(grid.tick(b.time_s)) + start_s - b.time_s) for b in beat_map.beats if b.time_s >= start_s]
+    )
+    pinned = np.array([b.pinned for b in beat_map.beats if b.time_s >= start_s])
+    empty = sum(not track.messages and not track.metas for track in file.tracks)
+    found, expected, worst_s = 0, 0, 0.0
+    if click_wav is not None:
+        ticks = [t for t in ticks_of(beat_map) if 0 <= t.time_s < len(click_wav) / RATE - 0.01]
+        expected = len(ticks)
+        moments = attacks_of_click(click_wav)
+        for tick in ticks:
+            near = float(np.abs(moments - tick.time_s).min(initial=np.inf))
+            found += near <= WORST_CLICK_S
+            worst_s = max(worst_s, near)
+    worst_pin = float(apart[pinned].max(initial=0.0))
+    worst = float(apart.max(initial=0.0))
+    same = max(worst, worst_pin) <= WORST_PIN_S and found == expected and not empty
+    return MapProof(
+        int(pinned.sum()),
+        len(apart),
+        1e3 * worst_pin,
+        1e3 * worst,
+        (found, expected),
+        1e3 * min(worst_s, 9.999),
+        empty,
+        same,
+    )
+
+
+def attacks_of_click(sound: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Moments (s) at which clicks begin in a recording of clicks, to the sample.
+
+    A click begins where the sample leaps against the ten milliseconds before it.
+    """
+    size = np.abs(sound.astype(np.float64))
+    window = round(0.0025 * RATE)
+    blocks = size[: len(size) // window * window].reshape(-1, window).max(axis=1)
+    before = np.maximum.reduce([np.append(np.zeros(k), blocks[: len(blocks) - k]) for k in (1, 2)])
+    starts: list[int] = []
+    for block in np.flatnonzero(blocks > 1.6 * before + 1e-3).tolist():
+        first = max(block * window - window, 0)
+        leap = np.abs(np.diff(sound[max(first - 1, 0) : (block + 1) * window].astype(np.float64), prepend=0.0))
+        place = max(first - 1, 0) + int(leap.argmax())
+        if not starts or place - starts[-1] > 2 * window:
+            starts.append(place)
+    return np.array(starts, float) / RATE

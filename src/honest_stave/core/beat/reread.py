@@ -1,0 +1,98 @@
+"""Beats found anew where the producer says roughly where they are: taps refined, a stretch between two pins."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.beat_map import Beat
+from honest_stave.core.errors import BadInput
+from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+
+Values = NDArray[np.float64]
+
+# A tap lies this close to the beat that was meant, once what all taps are late by is taken off.
+TAP_REACH_S = 0.09
+FEWEST_TAPS = 3
+# Taps may all be late, or early, by up to this much.
+MOST_LATE_S = 0.25
+# Log-odds under which nothing draws a beat to it.
+LEAST_ODDS = -1.5
+# Beats of a stretch are this much longer or shorter than even ones at most.
+SPREAD = 0.3
+EVEN_COST = 60.0
+
+
+def refine_taps(odds: NDArray[np.float32], starts_s: float, tap_s: Values) -> tuple[list[Beat], float]:
+    """Beats near taps, drawn to where something is heard, and by how much all taps were late (s).
+
+    Args:
+        odds: log-odds of a beat by cell.
+        starts_s: moment of the first cell's beginning.
+        tap_s: moments of the taps, rising.
+
+    Raises:
+        BadInput: too few taps.
+    """
+    if len(tap_s) < FEWEST_TAPS or np.any(np.diff(tap_s) <= 0):
+        raise BadInput(f"{len(tap_s)} taps say nothing yet.", f"Tap at least {FEWEST_TAPS} times along the passage.")
+    lags = np.arange(-MOST_LATE_S, MOST_LATE_S + CELL_S / 2, CELL_S / 2)
+    agreement = [_odds_at(odds, starts_s, tap_s - lag).mean() - 2.0 * abs(lag) for lag in lags]
+    late_s = float(lags[int(np.argmax(agreement))])
+    return [_beat_near(odds, starts_s, float(t - late_s), TAP_REACH_S) for t in tap_s], late_s
+
+
+def reread_between(odds: NDArray[np.float32], starts_s: float, from_s: float, to_s: float, beats: int) -> list[Beat]:
+    """The beats between two moments that are beats themselves, so many steps apart.
+
+    Dynamic programming over cells: what is heard, less a price on steps that differ from even ones.
+
+    Args:
+        odds: log-odds of a beat by cell.
+        starts_s: moment of the first cell's beginning.
+        from_s, to_s: the two.
+        beats: steps between them, at least 1.
+    """
+    if beats < 2:
+        return []
+    first = (from_s - starts_s - FIRST_CELL_S) / CELL_S
+    step = (to_s - from_s) / CELL_S / beats
+    lowest, highest = max(1, int(step * (1 - SPREAD))), int(np.ceil(step * (1 + SPREAD)))
+    lengths = np.arange(lowest, highest + 1)
+    price = EVEN_COST * np.log(lengths / step) ** 2
+    cells = round(step * beats) + 1
+    places = np.clip(np.round(first).astype(int) + np.arange(cells), 0, len(odds) - 1)
+    worth = np.maximum(odds[places].astype(float), LEAST_ODDS)
+    total = np.full(cells, -np.inf)
+    total[0] = 0.0
+    came = np.zeros((beats + 1, cells), int)
+    for number in range(1, beats + 1):
+        reached = np.full(cells, -np.inf)
+        for length, cost in zip(lengths.tolist(), price.tolist(), strict=True):
+            value = np.concatenate([np.full(min(length, cells), -np.inf), total[: max(cells - length, 0)] - cost])
+            better = value > reached
+            reached[better], came[number][better] = value[better], length
+        total = reached + (worth if number < beats else 0.0)
+    cell, found = cells - 1, []
+    for number in range(beats, 1, -1):
+        cell -= int(came[number][cell]) or round(step)
+        found.append(starts_s + FIRST_CELL_S + (first + cell) * CELL_S)
+    return [_beat_near(odds, starts_s, t, 1.5 * CELL_S) for t in found[::-1]]
+
+
+def _odds_at(odds: NDArray[np.float32], starts_s: float, time_s: Values) -> Values:
+    cell = np.clip(np.round((time_s - starts_s - FIRST_CELL_S) / CELL_S).astype(int), 0, len(odds) - 1)
+    return np.asarray(np.maximum(odds[cell].astype(float), LEAST_ODDS))
+
+
+def _beat_near(odds: NDArray[np.float32], starts_s: float, time_s: float, reach_s: float) -> Beat:
+    """The clearest beat within reach, at the centre of what is heard there; the moment itself where nothing is."""
+    middle = (time_s - starts_s - FIRST_CELL_S) / CELL_S
+    reach = max(1, round(reach_s / CELL_S))
+    near = np.clip(round(middle) + np.arange(-reach, reach + 1), 0, len(odds) - 1)
+    best = int(near[int(odds[near].argmax())])
+    strength = float(odds[best])
+    if strength < LEAST_ODDS:
+        return Beat(time_s, None, 0.05)
+    around = np.clip(best + np.arange(-2, 3), 0, len(odds) - 1)
+    weight = 1 / (1 + np.exp(-odds[around].astype(float)))
+    moment = starts_s + FIRST_CELL_S + CELL_S * float((around * weight).sum() / weight.sum())
+    return Beat(moment, moment, float(np.clip(1 / (1 + np.exp(-strength)), 0.05, 0.99)))

@@ -1,0 +1,181 @@
+"""A score laid on a recording: asked for, kept as a beat map and as parts that follow it."""
+
+import io
+import json
+import time
+import uuid
+from typing import Any
+
+import numpy as np
+
+from honest_stave.core.beat.beat_map import BeatMap, check_map
+from honest_stave.core.errors import BadInput, Progress
+from honest_stave.core.formats.midi_read import read_midi
+from honest_stave.core.part.notes import Note, Part
+from honest_stave.service import beat_maps, folios, performances, readings, takes
+from honest_stave.service.codec import note_to_body, part_from_body, part_to_body
+from honest_stave.service.studio import Studio
+from honest_stave.service.work import open_samples
+from honest_stave.store import history
+from honest_stave.store.files import Files
+from honest_stave.store.tables import Job
+
+ENGINE = "align 1"
+SHORTEST_S = 0.02
+
+
+def ask(studio: Studio, folio_id: str, score_id: str, take_id: str) -> str:
+    """Queues the alignment of a score with a take; returns the job's id.
+
+    Raises:
+        BadInput: the first is no score, or the second no recording.
+    """
+    take = takes.audio_take(studio, folio_id, take_id)
+    with studio.database.session() as session:
+        score = history.entity(session, folio_id, "take", score_id)
+    if score["kind"] != "midi":
+        raise BadInput(f"“{score['name']}” is a recording.", "Choose a MIDI file that holds the score.")
+    facts = take["facts"]
+    arguments = {
+        "take": take_id,
+        "score": score_id,
+        "content": score["content"],
+        "samples": facts["samples"],
+        "channels": facts["channels"],
+        "rate": facts["rate"],
+        "settings": {"score": score_id},
+    }
+    return studio.jobs.add(folio_id, "align", f"Laying “{score['name']}” on “{take['name']}”", arguments)
+
+
+def align_take(files: Files, arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Aligns in a worker; the arrays go into a file, the summary comes back.
+
+    Raises:
+        BadInput: the score has too few notes, nothing sounds, or it is another piece.
+    """
+    from honest_stave.core.beat.align import align_with_moments, written_notes
+    from honest_stave.core.beat.aligned_map import misfits
+
+    samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
+    score = written_notes(files.path(arguments["content"]).read_bytes())
+    found, moments, sounding_s = align_with_moments(score, samples, arguments["rate"], progress)
+    said = misfits(found, sounding_s)
+    if found.stops_fitting == 0:
+        raise BadInput(said[0], "Is it the score of this piece, in this key? Bring in the right one.")
+    scalars = {"stops_fitting": found.stops_fitting, "said": said, "engine": ENGINE}
+    out = io.BytesIO()
+    np.savez(
+        out, scalars=np.array(json.dumps(scalars)), beat=found.beat, time_s=found.time_s,
+        confidence=found.confidence, likeness=found.likeness, moments=moments,
+    )  # fmt: skip
+    return {"arrays": files.add(out.getvalue()), "summary": {"engine": ENGINE, "said": list(said)}}
+
+
+def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
+    """Keeps an alignment: a beat map of the take, and the score's voices as parts that follow it."""
+    from honest_stave.core.beat.align import Alignment, written_notes
+    from honest_stave.core.beat.aligned_map import map_of_alignment
+
+    kept = readings.finish_reading(studio, job, result)
+    folio_id, take_id, score_id = job.folio_id, job.arguments["take"], job.arguments["score"]
+    data = studio.files.path(job.arguments["content"]).read_bytes()
+    with np.load(studio.files.path(result["arrays"]), allow_pickle=False) as arrays:
+        scalars = json.loads(str(arrays["scalars"]))
+        found = Alignment(
+            arrays["beat"], arrays["time_s"], arrays["confidence"], arrays["likeness"], scalars["stops_fitting"]
+        )
+    written = performances.map_of_file(read_midi(data))
+    if written is None:
+        raise BadInput("The score carries no tempo map that can be used.", "Save it with a tempo and a meter.")
+    made = map_of_alignment(found, written_notes(data), written)
+    with studio.database.session() as session:
+        have = history.entities(session, folio_id, "take")
+    name = f"{have[score_id]['name']} on {have[take_id]['name']}" if score_id in have else "Aligned score"
+    beat_map = check_map(
+        BeatMap(name[:110], take_id, kept["reading"], made.beats, made.meters, made.first_bar_number)
+    )
+    map_id, now = uuid.uuid4().hex[:12], time.time()
+    put: list[tuple[str, str, str, Any]] = []
+    body = beat_maps.map_to_body(beat_map, now)
+    body["written_out"] = [list(pair) for pair in made.written_out]
+    put.append((folios.BEAT_MAP, "", map_id, body))
+    with studio.database.session() as session:
+        strict = {i: p for i, p in history.entities(session, folio_id, "part").items() if p["take"] == score_id}
+    # Both at once would only blur; one key compares them.
+    put += [("part", "", i, {**p, "muted": True}) for i, p in strict.items()]
+    for number, (part, notes) in enumerate(_voices(studio, folio_id, score_id, take_id, map_id, data, found)):
+        part_id = uuid.uuid4().hex
+        put.append(("part", "", part_id, part_to_body(part) | {"at": now + number * 1e-3}))
+        put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
+    folios.change(studio, folio_id, history.Edit(f"“{name}” aligned", put=put), None)
+    said = scalars["said"]
+    return {**kept, "beat_map": map_id, **({"notice": " ".join(said)} if said else {})}
+
+
+def _voices(
+    studio: Studio, folio_id: str, score_id: str, take_id: str, map_id: str, data: bytes, found: Any
+) -> list[tuple[Part, list[Note]]]:
+    """The score's voices with their notes where the recording has them."""
+    from honest_stave.core.formats.midi_notes import notes_of_file
+
+    file = read_midi(data)
+    quarter = file.ticks_a_quarter
+    with studio.database.session() as session:
+        have = history.entities(session, folio_id, "part").values()
+    strict = sorted((p for p in have if p["take"] == score_id and not p.get("beat_map")), key=lambda p: p["at"])
+    made = []
+    tail_s = _tail_tempo_s(found)
+    for number, (name, members) in enumerate(performances.split_notes(file, notes_of_file(file)[0])):
+        look = part_from_body(strict[number]) if number < len(strict) else Part(name or "Voice")
+        notes = []
+        for n in members:
+            on, off = (float(_at(t / quarter, found, tail_s)) for t in (n.onset_tick, n.offset_tick))
+            notes.append(
+                Note(uuid.uuid4().hex[:12], max(on, 0.0), max(off, on + SHORTEST_S, SHORTEST_S), n.pitch, n.velocity)
+            )
+        title = f"{look.name}, aligned"[:120]
+        made.append(
+            (
+                Part(
+                    name=title, instrument=look.instrument, take=take_id, percussion=look.percussion, beat_map=map_id
+                ),
+                notes,
+            )
+        )
+    return made
+
+
+def _tail_tempo_s(found: Any) -> float:
+    span = float(found.beat[-1] - found.beat[max(0, len(found.beat) - 5)])
+    return float(found.time_s[-1] - found.time_s[max(0, len(found.beat) - 5)]) / span if span > 0 else 0.5
+
+
+def _at(beat: float, found: Any, tail_s: float) -> float:
+    if beat > found.beat[-1]:
+        return float(found.time_s[-1] + (beat - found.beat[-1]) * tail_s)
+    return float(np.interp(beat, found.beat, found.time_s))
+
+
+def score_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> str:
+    """Id of the take whose score a map was aligned with, empty for a map of beats that were heard."""
+    if not beat_map.reading:
+        return ""
+    return str(readings.row(studio, folio_id, beat_map.reading).settings.get("score", ""))
+
+
+def moments_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[list[float | None]]:
+    """The three measured moments of what begins on each beat; none where the map is not of an alignment."""
+    if not beat_map.reading:
+        return []
+    row = readings.row(studio, folio_id, beat_map.reading)
+    if row.engine != ENGINE:
+        return []
+    with np.load(studio.files.path(row.arrays), allow_pickle=False) as arrays:
+        time_s, moments = arrays["time_s"], arrays["moments"]
+    found: list[list[float | None]] = []
+    for beat in beat_map.beats:
+        at = int(np.abs(time_s - (beat.heard_s if beat.heard_s is not None else -1.0)).argmin())
+        near = beat.heard_s is not None and abs(time_s[at] - beat.heard_s) < SHORTEST_S
+        found.append([None if np.isnan(m) else round(float(m), 4) for m in moments[at]] if near else [])
+    return found

@@ -1,0 +1,286 @@
+"""Beat maps: made of readings, mended, ruling the folio's time."""
+
+import time
+import uuid
+from collections.abc import Callable
+from dataclasses import asdict, replace
+from typing import Any
+
+import numpy as np
+
+from honest_stave.core.beat import map_edits
+from honest_stave.core.beat.aligned_map import as_hold
+from honest_stave.core.beat.beat_map import (
+    Beat,
+    BeatMap,
+    ClickFrom,
+    Hold,
+    Marker,
+    MeterFrom,
+    check_map,
+    moved_with,
+    tempo_map_of,
+    times_of,
+)
+from honest_stave.core.beat.click import check_click
+from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.errors import BadInput
+from honest_stave.core.part.notes import SHORTEST_NOTE_S
+from honest_stave.service import beats, folios, readings
+from honest_stave.service.codec import json_like, tempo_to_body
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+from honest_stave.store.tables import Job
+
+Values = dict[str, Any]
+
+
+def map_to_body(beat_map: BeatMap, at: float) -> dict[str, Any]:
+    """JSON body of a map: beats as columns, which are a third of the size of rows; ``at`` says when it was made."""
+    body = {k: v for k, v in asdict(replace(beat_map, beats=())).items() if k != "beats"}
+    columns = {
+        "time_s": [round(b.time_s, 7) for b in beat_map.beats],
+        "heard_s": [None if b.heard_s is None else round(b.heard_s, 7) for b in beat_map.beats],
+        "confidence": [round(b.confidence, 4) for b in beat_map.beats],
+        "pins": [i for i, b in enumerate(beat_map.beats) if b.pinned],
+    }
+    return json_like({**body, "columns": columns, "at": at})
+
+
+def map_from_body(body: dict[str, Any]) -> BeatMap:
+    """A map from its body."""
+    columns = body["columns"]
+    pins = set(columns["pins"])
+    rows = zip(columns["time_s"], columns["heard_s"], columns["confidence"], strict=True)
+    return BeatMap(
+        name=body["name"],
+        take=body["take"],
+        reading=body["reading"],
+        beats=tuple(Beat(t, h, c, i in pins) for i, (t, h, c) in enumerate(rows)),
+        meters=tuple(MeterFrom(**m) for m in body["meters"]),
+        first_bar_number=body["first_bar_number"],
+        holds=tuple(Hold(**h) for h in body["holds"]),
+        markers=tuple(Marker(**m) for m in body["markers"]),
+        clicks=tuple(ClickFrom(**c) for c in body["clicks"]),
+        smoothing=body["smoothing"],
+    )
+
+
+def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
+    """Keeps a reading of beats and makes a map of it; a map that the take has already stays, beside it."""
+    kept = readings.finish_reading(studio, job, result)
+    folio_id, take_id = job.folio_id, kept["take"]
+    with studio.database.session() as session:
+        have = history.entities(session, folio_id, folios.BEAT_MAP)
+        name = history.entities(session, folio_id, "take").get(take_id, {}).get("name", "Take")
+        ruled = history.entity(session, folio_id, "settings", "settings")
+    number = 1 + sum(body["take"] == take_id for body in have.values())
+    title = name if number == 1 else f"{name}, reading {number}"
+    path = studio.files.path(readings.row(studio, folio_id, kept["reading"]).arrays)
+    made = check_map(beats.map_of_file(path, title, take_id, kept["reading"]))
+    map_id = uuid.uuid4().hex[:12]
+    # The first map of a folio whose tempo nobody has set gives it its time.
+    rules = not ruled["tempo_set"] and not have
+    put(studio, folio_id, map_id, made, f"Beats of “{name}” found", None, rules=rules)
+    return {**kept, "beat_map": map_id}
+
+
+def put(
+    studio: Studio,
+    folio_id: str,
+    map_id: str,
+    beat_map: BeatMap,
+    label: str,
+    base: int | None,
+    *,
+    rules: bool | None = None,
+) -> int:
+    """Keeps a map, and the folio's tempo map with it where this one rules; returns the folio's revision."""
+    with studio.database.session() as session:
+        before = history.entities(session, folio_id, folios.BEAT_MAP).get(map_id, {})
+        settings = history.entity(session, folio_id, "settings", "settings")
+    body = map_to_body(beat_map, before.get("at", time.time()))
+    if before.get("written_out") and len(before["columns"]["time_s"]) == len(beat_map.beats):
+        body["written_out"] = before["written_out"]
+    rows: list[tuple[str, str, str, Any]] = [(folios.BEAT_MAP, "", map_id, body)]
+    if before:
+        rows += _followers(studio, folio_id, map_id, map_from_body(before), beat_map)
+    ruling = settings.get("beat_map") == map_id if rules is None else rules
+    if ruling:
+        tempo = tempo_to_body(tempo_map_of(beat_map))
+        rows.append(("settings", "", "settings", {**settings, "tempo": tempo, "tempo_set": True, "beat_map": map_id}))
+    return folios.change(studio, folio_id, history.Edit(label, put=rows), base)
+
+
+def _followers(
+    studio: Studio, folio_id: str, map_id: str, before: BeatMap, now: BeatMap
+) -> list[tuple[str, str, str, Any]]:
+    """Notes of the parts that follow this map, where the new one has them; all others keep their seconds."""
+    old_s, new_s = times_of(before), times_of(now)
+    if len(old_s) != len(new_s) or np.array_equal(old_s, new_s):
+        return []
+    rows: list[tuple[str, str, str, Any]] = []
+    with studio.database.session() as session:
+        following = [i for i, p in history.entities(session, folio_id, "part").items() if p.get("beat_map") == map_id]
+        for part_id in following:
+            for note_id, note in history.entities(session, folio_id, "note", part_id).items():
+                fresh = [float(moved_with(old_s, new_s, note[key])) for key in ("onset_s", "offset_s")]
+                if max(abs(fresh[0] - note["onset_s"]), abs(fresh[1] - note["offset_s"])) > 1e-7:
+                    on = max(fresh[0], 0.0)
+                    moved = {**note, "onset_s": on, "offset_s": max(fresh[1], on + SHORTEST_NOTE_S)}
+                    rows.append(("note", part_id, note_id, moved))
+    return rows
+
+
+def map_of(studio: Studio, folio_id: str, map_id: str) -> BeatMap:
+    """A map.
+
+    Raises:
+        NotFound: it is not in the folio.
+    """
+    with studio.database.session() as session:
+        return map_from_body(history.entity(session, folio_id, folios.BEAT_MAP, map_id))
+
+
+def written_out(studio: Studio, folio_id: str, map_id: str) -> list[list[int]]:
+    """Holds that an aligned score seems to write out: rows of beat and extra beats after it."""
+    with studio.database.session() as session:
+        return list(history.entity(session, folio_id, folios.BEAT_MAP, map_id).get("written_out", []))
+
+
+def ruling(studio: Studio, folio_id: str) -> str:
+    """Id of the map that gives the folio its time, empty where none does."""
+    with studio.database.session() as session:
+        return str(history.entity(session, folio_id, "settings", "settings").get("beat_map", ""))
+
+
+def let_rule(studio: Studio, folio_id: str, map_id: str, base: int | None) -> int:
+    """Makes this map the folio's time; what was recorded never moves."""
+    beat_map = map_of(studio, folio_id, map_id)
+    return put(studio, folio_id, map_id, beat_map, f"Time by “{beat_map.name}”", base, rules=True)
+
+
+def remove(studio: Studio, folio_id: str, map_id: str, base: int | None) -> int:
+    """Takes a map out of the folio; the folio keeps the tempo map it had from it."""
+    beat_map = map_of(studio, folio_id, map_id)
+    edit = history.Edit(f"Beats “{beat_map.name}” removed", removed=[(folios.BEAT_MAP, "", map_id)])
+    return folios.change(studio, folio_id, edit, base)
+
+
+def runners_up(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[tuple[str, float], ...]:
+    """Other ways to count what the reading heard."""
+    return beats.kept_of(studio, folio_id, beat_map.reading).runners_up if beat_map.reading else ()
+
+
+Edited = Callable[[Studio, str, BeatMap, list[int], Values], BeatMap]
+EDITS: dict[str, tuple[str, Edited]] = {
+    "move": ("beat moved", lambda s, f, m, c, v: map_edits.move(m, c[0], v["time_s"])),
+    "pin": ("pinned", lambda s, f, m, c, v: map_edits.pin(m, c, to_attack=bool(v.get("to_attack")))),
+    "release": ("released", lambda s, f, m, c, v: map_edits.release(m, c)),
+    "number": ("numbered", lambda s, f, m, c, v: map_edits.number(m, c[0], v["bar"], v["beat"])),
+    "meter": ("meter set", lambda s, f, m, c, v: map_edits.meter_from(m, c[0], v["numerator"], v["denominator"])),
+    "meters": ("meters typed", lambda s, f, m, c, v: map_edits.meters_by_bar(m, [tuple(r) for r in v["meters"]])),
+    "double": ("twice the beats", lambda s, f, m, c, v: map_edits.double_from(m, c[0])),
+    "half": ("half the beats", lambda s, f, m, c, v: map_edits.half_from(m, c[0])),
+    "insert": ("beat put in", lambda s, f, m, c, v: map_edits.insert(m, v["time_s"])),
+    "remove": ("beats taken out", lambda s, f, m, c, v: map_edits.remove(m, c)),
+    "smooth": ("smoothed", lambda s, f, m, c, v: map_edits.smooth(m, v["amount"])),
+    "steady": ("made steady", lambda s, f, m, c, v: map_edits.steady(m, min(c), max(c))),
+    "as hold": ("written hold made one", lambda s, f, m, c, v: as_hold(m, c[0], v["beats"])),
+    "hold": ("hold", lambda s, f, m, c, v: map_edits.hold(m, c[0], v.get("written_beats"))),
+    "mark": ("marker", lambda s, f, m, c, v: map_edits.mark(m, v["time_s"], v["name"])),
+    "click": ("click", lambda s, f, m, c, v: map_edits.click_from(m, check_click(ClickFrom(c[0], **v)))),
+    "tap": ("tapped", lambda s, f, m, c, v: _tapped(s, f, m, v["tap_s"])),
+    "re-read": ("read anew between pins", lambda s, f, m, c, v: _reread(s, f, m, c[0], v.get("beats"))),
+    "rename": ("renamed", lambda s, f, m, c, v: replace(m, name=folios.clean_title(v["name"], "name"))),
+}
+NEED_NONE = {"insert", "smooth", "mark", "tap", "meters", "rename"}
+
+
+def edit(
+    studio: Studio, folio_id: str, map_id: str, action: str, chosen: list[int], values: Values, base: int | None
+) -> int:
+    """Edits a map; returns the folio's revision.
+
+    Args:
+        action: one of ``EDITS``.
+        chosen: places of beats it concerns.
+        values: what the action needs.
+        base: revision the edit was made on.
+
+    Raises:
+        BadInput: the edit cannot be, with the reason.
+    """
+    if action not in EDITS:
+        raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
+    beat_map = map_of(studio, folio_id, map_id)
+    if action not in NEED_NONE:
+        map_edits.check_chosen(beat_map, chosen)
+    label, make = EDITS[action]
+    try:
+        fresh = make(studio, folio_id, beat_map, chosen, values)
+    except (KeyError, TypeError, ValueError) as error:
+        raise BadInput(f"This edit lacks something: {error}.", "Fill in every field.") from error
+    return put(studio, folio_id, map_id, fresh, f"“{beat_map.name}”: {label}", base)
+
+
+def _tapped(studio: Studio, folio_id: str, beat_map: BeatMap, tap_s: list[float]) -> BeatMap:
+    """Taps along a passage, refined, in the place of the beats that were there."""
+    kept = beats.kept_of(studio, folio_id, beat_map.reading)
+    fresh, _ = refine_taps(kept.odds, kept.starts_s, np.array(tap_s))
+    times = np.array([b.time_s for b in beat_map.beats])
+    reach = 0.5 * float(np.median(np.diff([b.time_s for b in fresh])))
+    first = int(np.searchsorted(times, fresh[0].time_s - reach)) - 1
+    last = int(np.searchsorted(times, fresh[-1].time_s + reach))
+    if first < 0 or last >= len(times):
+        out = [b for i, b in enumerate(beat_map.beats) if not first < i < last]
+        if any(b.pinned for i, b in enumerate(beat_map.beats) if first < i < last):
+            raise BadInput("A pin lies among the taps.", "Release it first, or tap between pins.")
+        merged = sorted([*out, *fresh], key=lambda b: b.time_s)
+        return check_map(replace(beat_map, beats=tuple(merged)))
+    return map_edits.replace_stretch(beat_map, first, last, fresh)
+
+
+def _reread(studio: Studio, folio_id: str, beat_map: BeatMap, chosen: int, count: int | None) -> BeatMap:
+    """The stretch from this pin to the next one read anew, with the tempo that the two imply."""
+    pins = [i for i, b in enumerate(beat_map.beats) if b.pinned]
+    start = max((i for i in pins if i <= chosen), default=None)
+    stop = min((i for i in pins if i > chosen), default=None)
+    if start is None or stop is None:
+        raise BadInput("There are no two pins around this beat.", "Pin a beat before it and one after it first.")
+    first, last = beat_map.beats[start], beat_map.beats[stop]
+    if count is None:
+        # As many beats as the tempo just outside the two implies.
+        around = [b.time_s for b in beat_map.beats[max(start - 4, 0) : start + 1]]
+        around_after = [b.time_s for b in beat_map.beats[stop : stop + 5]]
+        steps = [*np.diff(around), *np.diff(around_after)] or [(last.time_s - first.time_s) / (stop - start)]
+        count = max(1, round((last.time_s - first.time_s) / float(np.median(steps))))
+    kept = beats.kept_of(studio, folio_id, beat_map.reading)
+    fresh = reread_between(kept.odds, kept.starts_s, first.time_s, last.time_s, count)
+    return map_edits.replace_stretch(beat_map, start, stop, fresh)
+
+
+def counted_otherwise(beat_map: BeatMap, name: str) -> BeatMap:
+    """The same music counted as a runner-up says.
+
+    Raises:
+        BadInput: a pin stands in the way, or the name is no way to count.
+    """
+    first = beat_map.meters[0]
+    if name == "half the tempo":
+        return map_edits.half_from(beat_map, first.beat)
+    if name == "twice the tempo":
+        return map_edits.double_from(beat_map, 0)
+    if name in ("bars one beat later", "bars one beat earlier"):
+        moved = (first.beat + (1 if name.endswith("later") else -1)) % first.felt_beats
+        return check_map(replace(beat_map, meters=(replace(first, beat=moved), *beat_map.meters[1:])))
+    if "/" in name and all(n.isdigit() for n in name.split("/", 1)):
+        numerator, denominator = (int(n) for n in name.split("/", 1))
+        return check_map(replace(beat_map, meters=(MeterFrom(first.beat, numerator, denominator),)))
+    raise BadInput(f"There is no way to count called {name!r}.", "Choose one that is shown.")
+
+
+def take_runner_up(studio: Studio, folio_id: str, map_id: str, name: str, base: int | None) -> int:
+    """Counts the music another way; undo brings the first way back."""
+    beat_map = map_of(studio, folio_id, map_id)
+    return put(studio, folio_id, map_id, counted_otherwise(beat_map, name), f"“{beat_map.name}”: {name}", base)

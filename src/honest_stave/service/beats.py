@@ -1,0 +1,111 @@
+"""Readings of beats: asked for, kept, opened; a beat map is made of each."""
+
+import io
+import json
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.beat_map import Beat, BeatMap, MeterFrom
+from honest_stave.core.beat.map_edits import smooth
+from honest_stave.core.errors import BadInput, Progress
+from honest_stave.core.signal.listen import ListenSettings
+from honest_stave.service import readings, takes
+from honest_stave.service.studio import Studio
+from honest_stave.service.work import open_samples
+from honest_stave.store.files import Files
+
+# Read beats are drawn this much towards an even tempo at first, so that the drift shows what is left.
+FIRST_SMOOTHING = 0.2
+COLUMNS = ("time_s", "bar", "beat", "confidence", "downbeat_confidence", "odds")
+
+
+@dataclass(frozen=True)
+class KeptBeats:
+    """What is needed of a reading for mending: log-odds of a beat by cell, and the first cell's beginning (s)."""
+
+    odds: NDArray[np.float32]
+    starts_s: float
+    runners_up: tuple[tuple[str, float], ...]
+
+
+def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any]) -> str:
+    """Queues a reading of a take's beats, of which a map is made; returns the job's id.
+
+    Raises:
+        BadInput: the take holds no sound.
+    """
+    take = takes.audio_take(studio, folio_id, take_id)
+    facts = take["facts"]
+    arguments = {
+        "take": take_id,
+        "samples": facts["samples"],
+        "channels": facts["channels"],
+        "rate": facts["rate"],
+        "settings": {"listen": listen},
+    }
+    return studio.jobs.add(folio_id, "beats", f"Finding the beats of “{take['name']}”", arguments)
+
+
+def read_beats(files: Files, arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Reads beats in a worker; the arrays go into a file, the summary comes back.
+
+    Raises:
+        BadInput: the take has no beat.
+    """
+    from honest_stave.core.beat.beats_engine import read
+
+    samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
+    listen = ListenSettings(**arguments["settings"]["listen"])
+    reading = read(samples, arguments["rate"], listen, progress)
+    if not len(reading.time_s):
+        raise BadInput(
+            "No beat is heard in this take.",
+            "It may be a drone, noise or free speech. Type or tap the tempo instead.",
+        )
+    scalars = {
+        "meters": [asdict(m) for m in reading.meters],
+        "starts_s": reading.starts_s,
+        "runners_up": reading.runners_up,
+        "engine": reading.engine,
+    }
+    out = io.BytesIO()
+    np.savez(out, scalars=np.array(json.dumps(scalars)), **{name: getattr(reading, name) for name in COLUMNS})
+    return {"arrays": files.add(out.getvalue()), "summary": {"engine": reading.engine, "starts_s": reading.starts_s}}
+
+
+def map_of_file(path: Path, name: str, take_id: str, reading_id: str) -> BeatMap:
+    """The beat map that a reading gives."""
+    with np.load(path, allow_pickle=False) as data:
+        scalars = json.loads(str(data["scalars"]))
+        time_s, bar, beat = data["time_s"].tolist(), data["bar"].tolist(), data["beat"].tolist()
+        sure = np.minimum(data["confidence"], 1.0).tolist()
+    beats = tuple(Beat(t, t, c) for t, c in zip(time_s, sure, strict=True))
+    first = next((i for i, b in enumerate(bar) if b >= 1 and beat[i] == 1), 0)
+    meters: list[MeterFrom] = []
+    for said in scalars["meters"]:
+        start = next((i for i, b in enumerate(bar) if b >= max(said["bar"], 1) and beat[i] == 1), first)
+        if not meters or start > meters[-1].beat:
+            meters.append(MeterFrom(start, said["numerator"], said["denominator"]))
+    made = BeatMap(name, take_id, reading_id, beats, tuple(meters) or (MeterFrom(first, 4, 4),))
+    return smooth(made, FIRST_SMOOTHING)
+
+
+def kept_of(studio: Studio, folio_id: str, reading_id: str) -> KeptBeats:
+    """What a reading keeps for mending."""
+    return _kept(studio.files.path(readings.row(studio, folio_id, reading_id).arrays))
+
+
+@lru_cache(maxsize=8)
+def _kept(path: Path) -> KeptBeats:
+    with np.load(path, allow_pickle=False) as data:
+        scalars = json.loads(str(data["scalars"]))
+        if "odds" not in data:
+            # An aligned score has no other ways to count, and says nothing between its onsets.
+            return KeptBeats(np.full(1, -9.0, np.float32), 0.0, ())
+        runners_up = tuple((str(name), float(share)) for name, share in scalars["runners_up"])
+        return KeptBeats(data["odds"].astype(np.float32), scalars["starts_s"], runners_up)

@@ -1,0 +1,152 @@
+"""Beat maps handed on: files of one's choice in one ZIP, or the map alone, each with its proof."""
+
+import io
+import time
+import uuid
+import zipfile
+from typing import Any
+
+import numpy as np
+import soundfile
+from sqlalchemy import select
+
+from honest_stave.core.beat import map_files
+from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
+from honest_stave.core.beat.map_files import MapProof
+from honest_stave.core.errors import BadInput
+from honest_stave.core.formats.midi_write import WrittenPart
+from honest_stave.core.formats.wav_write import write_wav
+from honest_stave.service import beat_maps, takes
+from honest_stave.service.handing import file_stem, lines_of, said
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+from honest_stave.store.tables import HandOn
+
+FORMATS = ("map", "click", "click track", "parts", "bar", "straight", "csv", "labels")
+
+
+def hand_on(
+    studio: Studio, folio_id: str, map_id: str, formats: list[str], from_bar_one: bool, bpm: float | None
+) -> dict[str, Any]:
+    """Writes what was chosen of a map, reads it back and keeps it; returns the hand-on with its proof.
+
+    Args:
+        formats: of ``FORMATS``.
+        from_bar_one: the MIDI file begins with the first bar, in place of the recording.
+        bpm: felt beats a minute of the straightened recording; None for the middle of the map's own.
+
+    Raises:
+        BadInput: nothing was chosen.
+    """
+    unknown = [f for f in formats if f not in FORMATS]
+    if unknown or not formats:
+        raise BadInput("Nothing was chosen.", f"Choose of {', '.join(FORMATS)}.")
+    beat_map = beat_maps.map_of(studio, folio_id, map_id)
+    take = takes.audio_take(studio, folio_id, beat_map.take)
+    samples, rate = takes.samples_of(studio, take)
+    name = file_stem("{part}", "", beat_map.name, 0)
+    start_s = max(0.0, beat_map.beats[beat_map.meters[0].beat].time_s) if from_bar_one else 0.0
+    files, words, left_out = [], [_told_of_map(beat_map, start_s)], []
+    written: tuple[WrittenPart, ...] = ()
+    if "parts" in formats:
+        lines = lines_of(studio, folio_id, {})
+        written = tuple(WrittenPart(x.name, x.program, x.events, x.percussion, x.pedal) for x in lines if x.events)
+        left_out += [f"“{x.name}” has no notes and is left out." for x in lines if not x.events]
+    midi = map_files.map_as_midi(beat_map, start_s, with_click="click track" in formats, parts=written)
+    click = None
+    if {"map", "click track", "parts"} & set(formats):
+        files.append((f"{name}.mid", midi))
+    if "click" in formats:
+        data = map_files.click_as_wav(beat_map, len(samples) / rate)
+        files.append((f"{name} click.wav", data))
+        click = soundfile.read(io.BytesIO(data), dtype="float32")[0]
+        words.append(f"{name} click.wav is as long as the recording; put both at the same place.")
+    if "bar" in formats:
+        cut, at_s = map_files.from_a_bar(np.asarray(samples), rate, beat_map)
+        files.append((f"{name} from a bar.wav", write_wav(cut, rate)))
+        words.append(f"{name} from a bar.wav begins exactly on a bar, {at_s:+.4f} s against the recording.")
+    if "straight" in formats:
+        tempo = bpm or round(float(np.median(felt_bpm_of(beat_map))), 1)
+        if not 20 <= tempo <= 400:
+            raise BadInput(f"{tempo:g} beats a minute is out of range.", "Straighten to 20 to 400.")
+        files.append(
+            (f"{name} at {tempo:g}.wav", write_wav(map_files.straightened(samples, rate, beat_map, tempo), rate))
+        )
+        words.append(f"{name} at {tempo:g}.wav begins with the first beat and is steady at {tempo:g}.")
+    if "csv" in formats:
+        files.append((f"{name} beats.csv", map_files.beats_as_csv(beat_map).encode()))
+    if "labels" in formats:
+        files.append((f"{name} labels.txt", map_files.beats_as_labels(beat_map).encode()))
+    proof = map_files.prove_map(beat_map, midi, start_s, click)
+    return _kept(studio, folio_id, map_id, name, files, words, left_out, proof, formats)
+
+
+def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
+    tempo_map = tempo_map_of(beat_map)
+    begins = float(tempo_map.seconds_at(0.0))
+    bars = int(places_of(beat_map).downbeat.sum())
+    where = (
+        "Its beginning is the recording's beginning"
+        if start_s == 0
+        else f"It begins {start_s:.3f} s into the recording"
+    )
+    return (
+        f"The tempo map of {len(beat_map.beats)} beats in {bars} bars. {where}; "
+        f"bar {beat_map.first_bar_number} begins at {begins:.4f} s of the recording."
+    )
+
+
+def proof_text(proof: MapProof, name: str) -> str:
+    """The proof of a map in words."""
+    same = "The same" if proof.same else "Not the same"
+    rows = [
+        f"{name}: {same}.",
+        f"{proof.beats} beats read back lie at most {proof.worst_beat_ms:.4f} ms from the map, "
+        f"{proof.pins} pins at most {proof.worst_pin_ms:.4f} ms.",
+    ]
+    if proof.clicks[1]:
+        found, expected = proof.clicks
+        rows.append(
+            f"{found} of {expected} clicks were found again, at most {proof.worst_click_ms:.4f} ms from the map."
+        )
+    rows.append("No track is empty." if not proof.empty_tracks else f"{proof.empty_tracks} tracks are empty.")
+    return "\n".join(rows)
+
+
+def _kept(
+    studio: Studio, folio_id: str, map_id: str, name: str, files: list[tuple[str, bytes]], words: list[str],
+    left_out: list[str], proof: MapProof, formats: list[str],
+) -> dict[str, Any]:  # fmt: skip
+    with studio.database.session() as session:
+        folio = history.entity(session, folio_id, "settings", "settings")["title"]
+        taken = set(session.scalars(select(HandOn.name).where(HandOn.folio_id == folio_id)))
+    ending = "mid" if len(files) == 1 and files[0][0].endswith(".mid") else "zip"
+    stem = file_stem("{folio} {part} map" if ending == "mid" else "{folio} {part} time", folio, name, 0)
+    title, number = f"{stem}.{ending}", 2
+    while title in taken:
+        title, number = f"{stem} {number}.{ending}", number + 1
+    text = proof_text(proof, title)
+    data = files[0][1]
+    if ending == "zip":
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+            for path, content in files:
+                archive.writestr(path, content)
+            archive.writestr(
+                "what was written.txt",
+                "\n".join(["Written:", *words, "", "Left out:", *(left_out or ["nothing"]), ""]),
+            )
+            archive.writestr("proof.txt", text)
+        data = out.getvalue()
+    body = {
+        "same": proof.same, "notes": proof.beats, "bends": 0, "greatest_ms": proof.worst_beat_ms,
+        "greatest_cents": 0.0, "differences": [], "text": text, "remarks": text.split("\n")[1:],
+    }  # fmt: skip
+    told = {"names": [title], "words": words, "left_out": left_out, "said": []}
+    row = HandOn(
+        id=uuid.uuid4().hex, folio_id=folio_id, at=time.time(), name=title, content=studio.files.add(data),
+        settings={"beat_map": map_id, "formats": formats, "told": told}, proof=body,
+    )  # fmt: skip
+    with studio.database.session() as session:
+        session.add(row)
+    return said(row)

@@ -1,0 +1,71 @@
+"""Clips with beats as the networks for beats hear them, made once and kept by recipe.
+
+python -m training.beat_material CACHE --clips 560 --tuning-clips 60
+"""
+
+import argparse
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from honest_stave.core.beat.beats_engine import listen_to
+from training.beat_borrowed import load_scores
+from training.beat_clips import make_clip
+
+RECIPE = 1
+RATE = 44100
+
+
+@dataclass(frozen=True)
+class Made:
+    """A clip as heard, with its beats."""
+
+    columns: np.ndarray
+    chroma: np.ndarray
+    time_s: np.ndarray
+    place: np.ndarray
+    length: np.ndarray
+    compound: bool
+    texture: str
+    tempo: str
+
+
+def material(cache: Path, count: int, *, tuning: bool = False) -> list[Made]:
+    """So many clips by seed; those not yet there are made."""
+    folder = cache / f"beats-{RECIPE}-{'tuning' if tuning else 'train'}"
+    folder.mkdir(parents=True, exist_ok=True)
+    made, borrowed = [], None
+    for seed in range(count):
+        path = folder / f"{seed}.npz"
+        if not path.exists():
+            borrowed = borrowed if borrowed is not None else load_scores(cache, tuning=tuning)
+            clip = make_clip(seed, borrowed, tuning=tuning)
+            heard = listen_to(clip.sound[:, None], RATE)
+            np.savez_compressed(
+                path, columns=heard.columns.astype(np.float16), chroma=heard.chroma.astype(np.float16),
+                time_s=clip.time_s, place=clip.place, length=clip.length,
+                words=np.array([clip.texture, clip.tempo, str(int(clip.compound))]),
+            )  # fmt: skip
+            if seed % 50 == 49:
+                print(f"{seed + 1} of {count}", flush=True)
+        with np.load(path) as kept:
+            texture, tempo, compound = kept["words"].tolist()
+            arrays = [kept[name] for name in ("columns", "chroma", "time_s", "place", "length")]
+        if len(arrays[2]) >= 8:
+            made.append(Made(*arrays, compound == "1", texture, tempo))
+    return made
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("cache", type=Path)
+    parser.add_argument("--clips", type=int, default=560)
+    parser.add_argument("--tuning-clips", type=int, default=60)
+    options = parser.parse_args()
+    material(options.cache, options.tuning_clips, tuning=True)
+    material(options.cache, options.clips)
+
+
+if __name__ == "__main__":
+    main()

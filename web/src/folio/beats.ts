@@ -1,0 +1,179 @@
+/** The beat map of the take in view: its beats, what is selected, edits, taps. */
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { client, told, type Schemas } from './client'
+import { useFolio } from './folio'
+import { useNotes } from './notes'
+import { useNotices } from './notices'
+
+export type BeatMapView = Schemas['BeatMapView']
+export type Ticks = Schemas['Ticks']
+
+export const useBeats = defineStore('beats', () => {
+  const folio = useFolio()
+  const notes = useNotes()
+  const notices = useNotices()
+  const map = shallowRef<BeatMapView | null>(null)
+  const ticks = shallowRef<Ticks | null>(null)
+  const chosenMap = ref('')
+  const selection = ref<Set<number>>(new Set())
+  const taps = ref<number[]>([])
+  /** The way to count that is being heard in place of the map's own. */
+  const trying = ref('')
+  let asked = 0
+  let tried = 0
+
+  const mapsOfTake = computed(() =>
+    Object.entries(folio.state?.beat_maps ?? {}).filter(([, m]) => m.take === notes.takeId),
+  )
+  const id = computed(() => {
+    const own = mapsOfTake.value.map(([key]) => key)
+    return own.includes(chosenMap.value) ? chosenMap.value : (own.at(-1) ?? '')
+  })
+  const path = () => ({ folio_id: folio.id, map_id: id.value })
+  const selected = computed(() => [...selection.value].sort((a, b) => a - b))
+  const focus = computed(() => selected.value[0] ?? -1)
+  const reading = computed(() =>
+    folio.running.find(
+      (j) => (j.kind === 'beats' || j.kind === 'align') && j.title.includes(`“${notes.take?.name}”`),
+    ),
+  )
+  const grid = computed(() =>
+    map.value ? { time_s: map.value.time_s, bar: map.value.bar, beat: map.value.beat } : null,
+  )
+
+  async function load() {
+    const turn = ++asked
+    if (!id.value) {
+      map.value = ticks.value = null
+      return
+    }
+    try {
+      const params = { path: path() }
+      const [found, clicks] = await Promise.all([
+        told(client.GET('/api/folios/{folio_id}/beat-maps/{map_id}', { params })),
+        told(client.GET('/api/folios/{folio_id}/beat-maps/{map_id}/ticks', { params })),
+      ])
+      if (turn !== asked) return
+      map.value = found
+      ticks.value = clicks
+      trying.value = ''
+      const last = found.time_s.length
+      if (selected.value.some((i) => i >= last)) selection.value = new Set()
+    } catch (error) {
+      notices.tellProblem(error)
+    }
+  }
+  watch(
+    () => [id.value, id.value ? folio.state?.revision : 0],
+    () => void load(),
+    { immediate: true },
+  )
+  watch(id, () => select([]))
+
+  function select(beats: number[], add = false) {
+    selection.value = new Set(add ? [...selection.value, ...beats] : beats)
+  }
+  /** From the beat in focus to this one. */
+  function selectTo(beat: number) {
+    const from = focus.value < 0 ? beat : focus.value
+    const [first, last] = [Math.min(from, beat), Math.max(from, beat)]
+    select(Array.from({ length: last - first + 1 }, (_, i) => first + i))
+  }
+  /** The beat nearest to a moment. */
+  function near(moment: number): number {
+    const times = map.value?.time_s ?? []
+    let best = -1
+    times.forEach((time, i) => {
+      if (best < 0 || Math.abs(time - moment) < Math.abs(times[best] - moment)) best = i
+    })
+    return best
+  }
+
+  async function find() {
+    const body = { take: notes.takeId } as Schemas['AskBeats']
+    const params = { path: { folio_id: folio.id } }
+    await folio.change(() => told(client.POST('/api/folios/{folio_id}/beat-maps', { params, body })))
+  }
+  /** Scores that can be laid on the take in view. */
+  const scores = computed(() =>
+    Object.entries(folio.state?.takes ?? {}).filter(([, take]) => take.kind === 'midi'),
+  )
+  async function align(score: string) {
+    const params = { path: { folio_id: folio.id } }
+    const body = { score, take: notes.takeId }
+    await folio.change(() => told(client.POST('/api/folios/{folio_id}/beat-maps/align', { params, body })))
+  }
+  /** Mutes the score's strict performance and lets the aligned one sound, or the other way round. */
+  async function compareStrict() {
+    const parts = Object.entries(folio.state?.parts ?? {})
+    const aligned = parts.filter(([, p]) => p.beat_map === id.value)
+    const strict = parts.filter(([, p]) => map.value?.score && p.take === map.value.score && !p.beat_map)
+    if (!aligned.length || !strict.length) return notices.tell('Both performances of the score are needed.')
+    const hearStrict = aligned.some(([, p]) => !p.muted)
+    for (const [key, muted] of [
+      ...aligned.map(([k]) => [k, hearStrict] as const),
+      ...strict.map(([k]) => [k, !hearStrict] as const),
+    ])
+      await notes.setPart({ muted }, key)
+    notices.tell(hearStrict ? 'The strict performance is heard.' : 'The aligned performance is heard.')
+  }
+  async function edit(action: string, values: Record<string, unknown> = {}, beats = selected.value) {
+    const params = { path: path() }
+    return folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/beat-maps/{map_id}/edits', {
+          params,
+          body: { action, beats, values, base_revision: folio.base },
+        }),
+      ),
+    )
+  }
+  async function rule() {
+    const params = { path: path() }
+    const body = () => ({ base_revision: folio.base })
+    await folio.change(() =>
+      told(client.POST('/api/folios/{folio_id}/beat-maps/{map_id}/rule', { params, body: body() })),
+    )
+  }
+  async function remove() {
+    const params = { path: path(), query: { base_revision: folio.base } }
+    await folio.change(() => told(client.DELETE('/api/folios/{folio_id}/beat-maps/{map_id}', { params })))
+  }
+  /** Hears another way to count: its click in place of the map's own; an empty name ends that. */
+  async function tryCount(name: string) {
+    const turn = ++tried
+    const params = { path: path(), query: { runner_up: name } }
+    try {
+      const found = await told(client.GET('/api/folios/{folio_id}/beat-maps/{map_id}/ticks', { params }))
+      if (turn !== tried) return
+      ticks.value = found
+      trying.value = name
+    } catch (error) {
+      notices.tellProblem(error)
+    }
+  }
+  async function countSo(name: string) {
+    const params = { path: path() }
+    await folio.change(() =>
+      told(
+        client.POST('/api/folios/{folio_id}/beat-maps/{map_id}/runner-up', {
+          params,
+          body: { name, base_revision: folio.base },
+        }),
+      ),
+    )
+  }
+  /** Taps along a passage become beats once they end. */
+  async function keepTaps() {
+    const tap_s = taps.value
+    taps.value = []
+    if (tap_s.length >= 3) await edit('tap', { tap_s }, [])
+    else if (tap_s.length) notices.tell(`${tap_s.length} taps say nothing yet: tap at least three times.`)
+  }
+
+  return {
+    map, ticks, scores, chosenMap, selection, selected, focus, taps, trying, id, mapsOfTake, reading, grid,
+    load, select, selectTo, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+  } // prettier-ignore
+})

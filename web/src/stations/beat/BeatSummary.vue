@@ -1,0 +1,146 @@
+<script setup lang="ts">
+/** What the map says as a whole, smoothing, and the other ways to count. */
+import { computed } from 'vue'
+import { useBeats } from '../../folio/beats'
+import { plural } from '../../ui/format'
+import ActButton from '../../ui/ActButton.vue'
+import { useFolio } from '../../folio/folio'
+import LayScore from './LayScore.vue'
+
+const beats = useBeats()
+const folio = useFolio()
+const map = computed(() => beats.map)
+const pins = computed(() => map.value?.pinned.filter(Boolean).length ?? 0)
+const bars = computed(() => map.value?.beat.filter((b) => b === 1).length ?? 0)
+const pickup = computed(() => map.value?.meters[0]?.beat ?? 0)
+const meters = computed(() => {
+  const list = map.value?.meters ?? []
+  if (list.length === 1) return `${list[0].numerator}/${list[0].denominator}`
+  return list.map((m) => `${m.numerator}/${m.denominator} from ${m.bar}`).join(', ')
+})
+const weak = computed(() => {
+  const list = map.value?.weakest ?? []
+  if (!list.length) return 'no beat is in doubt'
+  const worst = list.slice(0, 3).map((i) => `${map.value?.bar[i]}.${map.value?.beat[i]}`)
+  return `${plural(list.length, 'weak beat')}, weakest: ${worst.join(', ')}`
+})
+function smooth(event: Event) {
+  void beats.edit('smooth', { amount: Number((event.target as HTMLInputElement).value) / 100 }, [])
+}
+</script>
+
+<template>
+  <section v-if="map" class="summary" aria-label="The map as a whole">
+    <div class="said figures">
+      <span data-test="beats-found"
+        >{{ plural(map.time_s.length, 'beat') }}, {{ plural(bars, 'bar') }} of {{ meters
+        }}{{ pickup ? `, pickup of ${pickup}` : '' }}</span
+      >
+      <span class="soft"
+        >{{ plural(pins, 'pin is law', 'pins are law') }}; {{ map.time_s.length - pins }} beats follow the
+        recording; {{ weak }}</span
+      >
+      <span v-if="beats.taps.length" class="soft"
+        >{{ plural(beats.taps.length, 'tap') }}, stop to keep them</span
+      >
+    </div>
+    <div class="row">
+      <label class="smooth soft"
+        >smoothed
+        <input
+          type="range"
+          min="0"
+          max="100"
+          step="5"
+          :value="Math.round(100 * map.smoothing)"
+          aria-label="How much the beats between pins are smoothed, in percent"
+          data-test="smooth"
+          @change="smooth"
+        />
+        <span class="figures">{{ Math.round(100 * map.smoothing) }} %</span></label
+      >
+      <ActButton action="beat-weak" small />
+      <ActButton action="beat-tap" small />
+      <ActButton action="beat-table" small />
+      <label v-if="beats.mapsOfTake.length > 1" class="soft"
+        >reading
+        <select v-model="beats.chosenMap" class="field">
+          <option v-for="[id, m] in beats.mapsOfTake" :key="id" :value="id">{{ m.name }}</option>
+        </select></label
+      >
+      <template v-if="beats.reading">
+        <progress :value="beats.reading.progress" max="1" />
+        <button type="button" class="act small" @click="folio.stopJob(beats.reading.id)">Stop this</button>
+      </template>
+      <button v-else type="button" class="act small" @click="beats.find()">Find them again</button>
+      <LayScore small />
+    </div>
+    <div v-for="[beat, extra] in map.written_out" :key="beat" class="row">
+      <span class="soft"
+        >The score writes {{ plural(extra, 'extra beat') }} after bar {{ map.bar[beat] }}, beat
+        {{ map.beat[beat] }}: a hold?</span
+      >
+      <button type="button" class="act small" @click="beats.edit('as hold', { beats: extra }, [beat])">
+        Make it a hold
+      </button>
+    </div>
+    <div v-if="map.runners_up.length" class="row others">
+      <span class="soft figures">also possible</span>
+      <template v-for="(other, place) in map.runners_up" :key="other.name">
+        <button
+          type="button"
+          class="act small other"
+          :aria-pressed="beats.trying === other.name"
+          :title="`Hear it: ${place + 4}`"
+          @click="beats.tryCount(beats.trying === other.name ? '' : other.name)"
+        >
+          {{ other.name }} <span class="soft figures">{{ other.share.toFixed(2) }}</span><kbd
+            v-if="place < 5"
+            aria-hidden="true"
+            >{{ place + 4 }}</kbd
+          >
+        </button>
+      </template>
+      <button
+        v-if="beats.trying"
+        type="button"
+        class="act small main"
+        data-test="count-so"
+        @click="beats.countSo(beats.trying)"
+      >
+        Count it so
+      </button>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.summary {
+  flex: none;
+  padding: 9px 14px 11px;
+  background: var(--panel);
+}
+.said {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 18px;
+  font-size: 12px;
+}
+.row {
+  margin-top: 7px;
+  flex-wrap: wrap;
+  gap: 6px;
+  align-items: center;
+}
+.smooth {
+  display: flex;
+  align-items: center;
+  gap: 7px;
+}
+.smooth input {
+  width: 130px;
+}
+.others .soft:first-child {
+  font-size: 12px;
+}
+</style>

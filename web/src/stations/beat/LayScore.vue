@@ -1,0 +1,39 @@
+<script setup lang="ts">
+/** Lays a score that was brought in on the take in view. */
+import { computed, ref } from 'vue'
+import { useBeats } from '../../folio/beats'
+
+defineProps<{ small?: boolean }>()
+const beats = useBeats()
+const chosen = ref('')
+const score = computed(() => chosen.value || (beats.scores[0]?.[0] ?? ''))
+</script>
+
+<template>
+  <form v-if="beats.scores.length" class="row" @submit.prevent="beats.align(score)">
+    <label class="soft"
+      >score
+      <select
+        :value="score"
+        class="field"
+        aria-label="Score"
+        @change="chosen = ($event.target as HTMLSelectElement).value"
+      >
+        <option v-for="[id, take] in beats.scores" :key="id" :value="id">{{ take.name }}</option>
+      </select></label
+    >
+    <button type="submit" class="act" :class="{ small }" data-test="lay-score">Lay it on the take</button>
+  </form>
+  <p v-else-if="!small" class="soft">
+    With a score as a MIDI file among the takes, it can be laid on this one.
+  </p>
+</template>
+
+<style scoped>
+.row {
+  gap: 6px;
+}
+.field {
+  max-width: 150px;
+}
+</style>
