@@ -12,6 +12,8 @@ from training.dress import dress
 from training.performance import Performance, Struck, without_overlaps
 
 LENGTH_S = 36.0
+# Clips from this seed on are drums alone.
+FIRST_DRUMS_SEED = 600
 SLOWEST_S, QUICKEST_S = 1.15, 0.32
 TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
 MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
@@ -83,13 +85,15 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False) -> Beat
     """The clip of a seed; ``tuning`` takes the soundfont that is in no training."""
     random = np.random.default_rng([21, int(tuning), seed])
     tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
-    if borrowed and random.random() < 0.3:
+    if seed >= FIRST_DRUMS_SEED:
+        score, spread_s = make_score(random, 120, drums_alone=True), float(random.uniform(0.001, 0.012))
+    elif borrowed and random.random() < 0.3:
         score = borrowed[int(random.integers(len(borrowed)))]
         spread_s = float(random.uniform(0.002, 0.02))
     else:
         score = make_score(random, 120)
         spread_s = float(random.uniform(0.001, 0.016))
-    if score.texture == "band" and tempo == "rubato":
+    if score.texture in ("band", "drums") and tempo == "rubato":
         tempo = "drift"
     beats = score.bar_starts[-1] + score.bar_beats[-1]
     beat_s = _beat_times(random, score, beats, tempo)

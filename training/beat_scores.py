@@ -294,7 +294,7 @@ def _chorale(random: Random, score: Maker) -> list[Written]:
     return notes
 
 
-def make_score(random: Random, beats: int) -> Score:
+def make_score(random: Random, beats: int, *, drums_alone: bool = False) -> Score:
     """A score of about so many felt beats."""
     starts, lengths, compound = _bars(random, beats)
     total = starts[-1] + lengths[-1]
@@ -307,7 +307,9 @@ def make_score(random: Random, beats: int) -> Score:
         accented=float(random.choice([0.0, 0.4, 1.0])),
     )  # fmt: skip
     texture = str(random.choice(list(TEXTURES), p=list(TEXTURES.values())))
-    if texture == "chorale":
+    if drums_alone:
+        texture, notes = "drums", _drums(random, maker)
+    elif texture == "chorale":
         notes = _chorale(random, maker)
     else:
         notes = _melody(random, maker, 0, 60, 88) if random.random() < 0.9 else []

@@ -5,6 +5,7 @@ import secrets
 import socket
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
@@ -14,6 +15,7 @@ from honest_stave import __version__
 from honest_stave.core.errors import BadInput, StaveError
 
 if TYPE_CHECKING:
+    from honest_stave.core.beat.beat_map import BeatMap
     from honest_stave.service.studio import Studio
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
@@ -246,6 +248,50 @@ def align(
         beat, time_s = pairs[min(found.stops_fitting, len(pairs) - 1)]
         fit = f"does not fit from {time_s:.1f} s on, beat {beat:g}"
     typer.echo(f"{audio.name}: {len(rows)} written onsets; the score {fit}")
+
+
+@app.command()
+def click(
+    source: Annotated[Path, typer.Argument(help="A recording, or a tempo map as a MIDI file.")],
+    out: Annotated[Path, typer.Option("--out", help="The click as a WAV file.")],
+    subdivision: Annotated[int, typer.Option(help="Clicks a felt beat.", min=1, max=8)] = 1,
+    sound: Annotated[str, typer.Option(help="wood, tick or bell.")] = "wood",
+) -> None:
+    """Write the click of a recording or of a tempo map."""
+    from honest_stave.core.beat.beat_map import ClickFrom
+    from honest_stave.core.beat.click import check_click, ticks_of
+    from honest_stave.core.beat.map_files import click_as_wav
+
+    beat_map, length_s = _map_of(source)
+    beat_map = replace(beat_map, clicks=(check_click(ClickFrom(0, subdivision, True, sound)),))
+    out.write_bytes(click_as_wav(beat_map, length_s))
+    typer.echo(f"{out}: {len(ticks_of(beat_map))} clicks over {length_s:.1f} s")
+
+
+def _map_of(source: Path) -> tuple["BeatMap", float]:
+    """The beat map of a recording or of a MIDI file, and its length (s)."""
+    from honest_stave.core.beat.map_of import map_of_reading, map_of_tempo
+
+    if source.suffix.lower() in (".mid", ".midi"):
+        from honest_stave.core.formats.midi_read import TickClock, read_midi
+        from honest_stave.service.performances import map_of_file
+
+        file = read_midi(source.read_bytes())
+        tempo_map = map_of_file(file)
+        if tempo_map is None:
+            raise BadInput(f"{source.name} carries no tempo map we can use.", "Give one that counts in quarters.")
+        ticks = [m.tick for t in file.tracks for m in t.messages] + [m.tick for t in file.tracks for m in t.metas]
+        last = max(ticks, default=0)
+        length_s = TickClock(file).seconds(last)
+        return map_of_tempo(tempo_map, source.stem, length_s), length_s + 1.0
+    from honest_stave.core.beat.beats_engine import read
+    from honest_stave.core.signal.listen import ListenSettings
+
+    samples, rate = _samples(source)
+    found = read(samples, rate, ListenSettings())
+    if not len(found.time_s):
+        raise BadInput(f"No beat is heard in {source.name}.", "Give a recording with a beat, or a tempo map.")
+    return map_of_reading(found, source.stem, "", ""), len(samples) / rate
 
 
 def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> None:

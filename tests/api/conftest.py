@@ -30,6 +30,11 @@ class App:
         assert answer.status_code == 200, answer.text
         return answer.json()
 
+    def get_bytes(self, path: str) -> bytes:
+        answer = self.client.get(self.url(path))
+        assert answer.status_code == 200, answer.text
+        return answer.content
+
     def send(self, method: str, path: str, body: Any = None, expect: int = 200) -> Any:
         answer = self.client.request(method, self.url(path), json=body)
         assert answer.status_code == expect, answer.text

@@ -1,5 +1,6 @@
 """The real application in Debian's Chromium, on the demo or on an empty folder."""
 
+import json
 import os
 import re
 import shutil
@@ -17,7 +18,8 @@ from honest_stave.demo.folio import ensure_demo
 from honest_stave.service.studio import open_studio
 
 # Slow machines take their time; a test that waits longer than this has failed.
-expect.set_options(timeout=20_000)
+LONGEST_WAIT_MS = 20_000
+expect.set_options(timeout=LONGEST_WAIT_MS)
 
 CHROMIUM = os.environ.get("STAVE_CHROMIUM", "/usr/bin/chromium")
 FLAGS = (
@@ -70,6 +72,17 @@ def number_in(place: Locator) -> int:
     """The first number that a place shows, once it shows one."""
     expect(place).to_have_text(re.compile(r"\d"))
     return int(re.search(r"\d+", place.inner_text()).group())  # type: ignore[union-attr]
+
+
+def wait_until(page: Page, holds: str) -> None:
+    """Waits for an expression of the page, frame by frame, as long as ``expect`` waits."""
+    look = f"""() => new Promise((done, fail) => {{
+      const late = performance.now() + {LONGEST_WAIT_MS}
+      const look = () => ({holds}) ? done()
+        : performance.now() > late ? fail(new Error({json.dumps(holds)} + ' never came true'))
+        : requestAnimationFrame(look)
+      look() }})"""
+    page.evaluate(look)
 
 
 @pytest.fixture(scope="session")

@@ -10,14 +10,8 @@ from playwright.sync_api import Page, expect
 from honest_stave.core.formats.kit_read import read_sf2
 from honest_stave.core.hits.slice_sound import as_db
 from honest_stave.demo.loops import boathouse_buckets
-from tests.browser.conftest import number_in
+from tests.browser.conftest import number_in, wait_until
 from tests.fluid import RISE_FRAMES, play_key, through_its_output
-
-
-def wait_until(page: Page, holds: str) -> None:
-    """Waits for an expression of the page, frame by frame."""
-    look = f"const look = () => {holds} ? done() : requestAnimationFrame(look); look()"
-    page.evaluate(f"() => new Promise((done) => {{ {look} }})")
 
 
 def slices(page: Page) -> int:

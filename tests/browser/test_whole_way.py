@@ -6,6 +6,7 @@ from pathlib import Path
 import mido
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import wait_until
 from tests.made import line, tune, wav
 
 DROP = """async ([name, bytes]) => {
@@ -93,11 +94,7 @@ def test_what_is_scheduled_is_what_is_written(demo: Page, tmp_path: Path) -> Non
     )
     page.keyboard.press("Home")
     page.keyboard.press("Space")
-    page.evaluate(
-        """() => new Promise((done) => {
-        const look = () => window.scheduled.length >= 6 ? done() : requestAnimationFrame(look)
-        look() })"""
-    )
+    wait_until(page, "window.scheduled.length >= 6")
     page.get_by_role("button", name="Stop").click()
     scheduled = page.evaluate("window.scheduled")
     page.keyboard.press("h")

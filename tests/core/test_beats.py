@@ -7,7 +7,7 @@ import pytest
 
 from honest_stave.core.beat.bars import find_bars
 from honest_stave.core.beat.beats_engine import BeatsReading, read
-from honest_stave.core.beat.strength import Strength
+from honest_stave.core.beat.beats_hearing import METERS, TEMPO_CLASSES, BeatActivity
 from honest_stave.core.beat.track import track_beats
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from honest_stave.core.signal.listen import ListenSettings
@@ -68,37 +68,46 @@ def test_a_waltz_that_slows_down() -> None:
 
 @pytest.mark.parametrize("bpm", [70, 100, 140])
 @pytest.mark.parametrize("change", [0.0, 0.003])
-def test_rows_of_strengths_are_followed_at_any_tempo(bpm: float, change: float) -> None:
+def test_a_row_of_beats_is_followed_at_any_tempo(bpm: float, change: float) -> None:
     truth = 0.4 + np.concatenate([[0.0], np.cumsum(60 / bpm * (1 + change * np.arange(39)))])
     eighths = (truth[:-1] + truth[1:]) / 2
-    moments = np.concatenate([truth, eighths])
-    heights = np.concatenate([np.full(40, 1.0), np.full(39, 0.35)])
-    found, sure = track_beats(strength_at(moments, heights, truth[-1] + 1))
+    heights = np.concatenate([np.full(40, 0.9), np.full(39, 0.3)])
+    share = strength_at(np.concatenate([truth, eighths]), heights, truth[-1] + 1).clip(0.01, 0.99)
+    odds = np.log(share / (1 - share)).astype(np.float32)
+    even = np.full((len(odds), TEMPO_CLASSES), -np.log(TEMPO_CLASSES), np.float32)
+    found, sure = track_beats(BeatActivity(odds, odds, even), np.ones(len(odds)))
     assert share_near(found, truth) > 0.95
     assert len(sure) == len(found)
 
 
+def shares_of(beats: int, meter: tuple[int, bool]) -> np.ndarray:
+    """Log shares in which one meter is likely and none impossible."""
+    shares = np.full((beats, len(METERS)), 0.3 / len(METERS))
+    shares[:, METERS.index(meter)] += 0.7
+    return np.log(shares)
+
+
 def test_pickup_and_place_in_the_bar_are_told() -> None:
-    beat_s = 0.5 + 0.5 * np.arange(33)
-    first = 1
-    downbeat = np.isin(np.arange(33) % 4, [first])
-    at = strength_at(beat_s, np.full(33, 1.0), 18)
-    on_one = strength_at(beat_s[downbeat], np.full(downbeat.sum(), 0.9), 18)
-    found = find_bars(beat_s, Strength(all=at, bass=on_one, chord=on_one, kick=on_one, snare=0 * at, cymbal=0 * at))
+    odds = np.where(np.arange(33) % 4 == 1, 2.0, -2.0)
+    found = find_bars(odds, shares_of(33, (4, False)))
     assert found.bar[:3].tolist() == [0, 1, 1]
     assert found.beat[:6].tolist() == [4, 1, 2, 3, 4, 1]
-    assert not found.compound
+    assert not found.compound.any()
+    assert found.shift_share[0] > 0.9
+
+
+def test_a_meter_that_changes_is_followed() -> None:
+    place = np.concatenate([np.tile(np.arange(4), 8), np.tile(np.arange(3), 8)])
+    odds = np.where(place == 0, 3.0, -3.0)
+    shares = np.concatenate([shares_of(32, (4, False)), shares_of(24, (3, False))])
+    found = find_bars(odds, shares)
+    assert found.length.tolist() == [4] * 32 + [3] * 24
+    assert np.array_equal(found.beat - 1, place)
 
 
 def test_beats_in_three_are_compound() -> None:
-    beat_s = 0.5 + 0.75 * np.arange(24)
-    eighths = np.concatenate([beat_s[:-1] + 0.25, beat_s[:-1] + 0.5])
-    at = strength_at(
-        np.concatenate([beat_s, eighths]), np.concatenate([np.full(24, 1.0), np.full(len(eighths), 0.6)]), 20
-    )
-    on_one = strength_at(beat_s[::2], np.full(12, 0.9), 20)
-    found = find_bars(beat_s, Strength(all=at, bass=on_one, chord=on_one, kick=0 * at, snare=0 * at, cymbal=0 * at))
-    assert found.compound
+    found = find_bars(np.where(np.arange(24) % 2 == 0, 2.0, -2.0), shares_of(24, (2, True)))
+    assert found.compound.all()
     assert set(found.length.tolist()) == {2}
 
 

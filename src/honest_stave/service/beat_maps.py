@@ -23,6 +23,7 @@ from honest_stave.core.beat.beat_map import (
     times_of,
 )
 from honest_stave.core.beat.click import check_click
+from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part.notes import SHORTEST_NOTE_S
@@ -77,7 +78,7 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
     number = 1 + sum(body["take"] == take_id for body in have.values())
     title = name if number == 1 else f"{name}, reading {number}"
     path = studio.files.path(readings.row(studio, folio_id, kept["reading"]).arrays)
-    made = check_map(beats.map_of_file(path, title, take_id, kept["reading"]))
+    made = map_of_reading(beats.reading_from_file(path), title, take_id, kept["reading"])
     map_id = uuid.uuid4().hex[:12]
     # The first map of a folio whose tempo nobody has set gives it its time.
     rules = not ruled["tempo_set"] and not have

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import Beat, BeatMap, MeterFrom
-from honest_stave.core.beat.map_edits import smooth
+from honest_stave.core.beat.beats_engine import BeatsReading
+from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.service import readings, takes
@@ -19,8 +19,6 @@ from honest_stave.service.studio import Studio
 from honest_stave.service.work import open_samples
 from honest_stave.store.files import Files
 
-# Read beats are drawn this much towards an even tempo at first, so that the drift shows what is left.
-FIRST_SMOOTHING = 0.2
 COLUMNS = ("time_s", "bar", "beat", "confidence", "downbeat_confidence", "odds")
 
 
@@ -78,21 +76,17 @@ def read_beats(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     return {"arrays": files.add(out.getvalue()), "summary": {"engine": reading.engine, "starts_s": reading.starts_s}}
 
 
-def map_of_file(path: Path, name: str, take_id: str, reading_id: str) -> BeatMap:
-    """The beat map that a reading gives."""
+def reading_from_file(path: Path) -> BeatsReading:
+    """A reading back from its file."""
     with np.load(path, allow_pickle=False) as data:
         scalars = json.loads(str(data["scalars"]))
-        time_s, bar, beat = data["time_s"].tolist(), data["bar"].tolist(), data["beat"].tolist()
-        sure = np.minimum(data["confidence"], 1.0).tolist()
-    beats = tuple(Beat(t, t, c) for t, c in zip(time_s, sure, strict=True))
-    first = next((i for i, b in enumerate(bar) if b >= 1 and beat[i] == 1), 0)
-    meters: list[MeterFrom] = []
-    for said in scalars["meters"]:
-        start = next((i for i, b in enumerate(bar) if b >= max(said["bar"], 1) and beat[i] == 1), first)
-        if not meters or start > meters[-1].beat:
-            meters.append(MeterFrom(start, said["numerator"], said["denominator"]))
-    made = BeatMap(name, take_id, reading_id, beats, tuple(meters) or (MeterFrom(first, 4, 4),))
-    return smooth(made, FIRST_SMOOTHING)
+        return BeatsReading(
+            **{name: data[name] for name in COLUMNS},
+            meters=tuple(Meter(**m) for m in scalars["meters"]),
+            starts_s=scalars["starts_s"],
+            runners_up=tuple((str(name), float(share)) for name, share in scalars["runners_up"]),
+            engine=scalars["engine"],
+        )
 
 
 def kept_of(studio: Studio, folio_id: str, reading_id: str) -> KeptBeats:

@@ -86,8 +86,11 @@ function typing(target: EventTarget | null): boolean {
 }
 function opensItself(target: EventTarget | null, key: string): boolean {
   const element = target as HTMLElement | null
+  // The space bar opens no link: after going to a station by its link it plays.
   if (key === ' ' || key === 'Enter')
-    return !!element?.closest('button, a, [role=button], [role=combobox], [role=slider]')
+    return !!element?.closest(
+      `button, [role=button], [role=combobox], [role=slider]${key === 'Enter' ? ', a' : ''}`,
+    )
   return (
     key.startsWith('Arrow') &&
     !!element?.closest('input[type=range], [role=slider], [role=combobox], [role=listbox]')

@@ -1,0 +1,146 @@
+"""Beat maps through the API: found, mended, made the folio's time, aligned, handed on."""
+
+import io
+import zipfile
+from typing import Any
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+
+from honest_stave.demo.live import curtain_call, overture
+from tests.api.conftest import App
+from tests.made import RATE, wav
+
+
+@pytest.fixture(scope="module")
+def curtain() -> bytes:
+    return curtain_call().wav()
+
+
+@pytest.fixture
+def found(app: App, curtain: bytes) -> str:
+    """Id of the map of the curtain call's beats."""
+    take = app.bring_in(curtain, "curtain call.wav")["result"]["take"]
+    job = app.watched.wait(app.send("POST", "/beat-maps", {"take": take})["jobs"][0])
+    assert job["state"] == "done", job
+    return str(job["result"]["beat_map"])
+
+
+def edit(app: App, beat_map: str, action: str, chosen: list[int], expect: int = 200, **values: Any) -> Any:
+    body = {"action": action, "beats": chosen, "values": values}
+    return app.send("POST", f"/beat-maps/{beat_map}/edits", body, expect)
+
+
+def test_a_performance_without_a_click_gets_beats_that_give_the_folio_its_time(app: App, found: str) -> None:
+    view = app.get(f"/beat-maps/{found}")
+    truth = np.array(curtain_call().beat_s)
+    near = np.abs(np.array(view["heard_s"])[:, None] - truth).min(axis=1)
+    assert np.mean(near < 0.03) > 0.9
+    assert view["rules"]
+    tempo = app.get("")["settings"]["tempo"]
+    assert [k["time_s"] for k in tempo["knots"]] == pytest.approx(view["time_s"], abs=1e-6)
+    assert app.get("")["beat_maps"][found]["beats"] == len(view["time_s"])
+
+
+def test_every_edit_is_one_step_of_history_and_moves_the_folios_time(app: App, found: str) -> None:
+    before = app.get(f"/beat-maps/{found}")
+    edit(app, found, "move", [10], time_s=before["time_s"][10] + 0.02)
+    edit(app, found, "number", [9], bar=7, beat=1)
+    after = app.get(f"/beat-maps/{found}")
+    assert after["pinned"][10]
+    assert (after["bar"][9], after["beat"][9]) == (7, 1)
+    assert app.get("")["settings"]["tempo"]["first_bar_number"] == after["first_bar_number"]
+    edit(app, found, "mark", [], time_s=12.0, name="bow")
+    assert app.get(f"/beat-maps/{found}")["markers"] == [{"time_s": 12.0, "name": "bow"}]
+    for _ in range(3):
+        app.send("POST", "/undo")
+    assert app.get(f"/beat-maps/{found}") == before
+
+
+def test_what_cannot_be_is_refused_with_the_reason_and_changes_nothing(app: App, found: str) -> None:
+    before = app.get(f"/beat-maps/{found}")
+    crossed = edit(app, found, "move", [10], 422, time_s=before["time_s"][12])
+    assert "cross" in crossed["title"]
+    assert "no two pins" in edit(app, found, "re-read", [10], 422)["title"]
+    assert "no longer there" in edit(app, found, "pin", [5000], 422)["title"]
+    assert "lacks something" in edit(app, found, "number", [3], 422, bar=1)["title"]
+    assert app.get(f"/beat-maps/{found}") == before
+
+
+def test_stretches_are_read_anew_and_taps_refined(app: App, found: str) -> None:
+    times = app.get(f"/beat-maps/{found}")["time_s"]
+    edit(app, found, "pin", [8, 16])
+    edit(app, found, "re-read", [10])
+    view = app.get(f"/beat-maps/{found}")
+    assert view["time_s"][8:17] == pytest.approx(times[8:17], abs=0.04)
+    edit(app, found, "tap", [], tap_s=[t + 0.1 for t in times[20:28]])
+    again = app.get(f"/beat-maps/{found}")["time_s"]
+    assert len(again) == len(view["time_s"])
+    assert again[20:28] == pytest.approx(times[20:28], abs=0.04)
+
+
+def test_other_ways_to_count_are_heard_before_they_are_taken(app: App, found: str) -> None:
+    own = app.get(f"/beat-maps/{found}/ticks")["time_s"]
+    twice = app.get(f"/beat-maps/{found}/ticks?runner_up=twice%20the%20tempo")["time_s"]
+    assert len(twice) == 2 * len(own) - 1
+    app.send("POST", f"/beat-maps/{found}/runner-up", {"name": "twice the tempo"})
+    assert app.get(f"/beat-maps/{found}")["time_s"] == pytest.approx(twice)
+
+
+def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
+    formats = ["map", "click", "click track", "bar", "straight", "csv", "labels"]
+    made = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": formats})
+    assert made["proof"]["same"], made["proof"]["text"]
+    with zipfile.ZipFile(io.BytesIO(app.get_bytes(f"/hand-ons/{made['id']}/file"))) as files:
+        names = files.namelist()
+        midi = mido.MidiFile(file=io.BytesIO(files.read("curtain call.mid")))
+        click, rate = soundfile.read(io.BytesIO(files.read("curtain call click.wav")))
+        rows = files.read("curtain call beats.csv").decode().splitlines()
+    assert len(click) / rate == pytest.approx(len(curtain_call().samples) / RATE, abs=0.001)
+    view = app.get(f"/beat-maps/{found}")
+    struck, now = [], 0.0
+    for message in midi:
+        now += message.time
+        if message.type == "note_on" and message.velocity:
+            struck.append(now)
+    assert struck == pytest.approx(view["time_s"], abs=0.001)
+    assert len(rows) == len(view["time_s"]) + 1
+    assert all(any(not m.is_meta for m in track) or track is midi.tracks[0] for track in midi.tracks)
+    assert {"proof.txt", "what was written.txt"} <= set(names)
+
+
+def test_a_take_without_any_beat_says_so(app: App) -> None:
+    drone = (0.3 * np.sin(2 * np.pi * 220 * np.arange(6 * RATE) / RATE)).astype(np.float32)
+    take = app.bring_in(wav(drone), "drone.wav")["result"]["take"]
+    job = app.watched.wait(app.send("POST", "/beat-maps", {"take": take})["jobs"][0])
+    assert job["state"] == "failed"
+    assert "No beat is heard" in job["result"]["title"]
+
+
+def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) -> None:
+    night = overture()
+    take = app.bring_in(night.wav(), "overture.wav")["result"]["take"]
+    score = app.bring_in(night.score, "overture score.mid")["result"]["take"]
+    assert "is a recording" in app.send("POST", "/beat-maps/align", {"score": take, "take": take}, 422)["title"]
+    job = app.watched.wait(app.send("POST", "/beat-maps/align", {"score": score, "take": take})["jobs"][0])
+    assert job["state"] == "done", job
+    aligned = job["result"]["beat_map"]
+    view = app.get(f"/beat-maps/{aligned}")
+    truth = np.array(night.beat_s)
+    struck = np.array([t for t in view["heard_s"] if t is not None])
+    assert np.abs(struck[:, None] - truth).min(axis=1).max() < 0.05
+    assert len(view["written_out"]) == 3
+    parts = {i: p for i, p in app.get("")["parts"].items() if p["beat_map"] == aligned}
+    assert sorted(p["name"] for p in parts.values()) == ["Harmonium, aligned", "Whistle, aligned"]
+    whistle = next(i for i, p in parts.items() if p["name"].startswith("Whistle"))
+    before = sorted(n["onset_s"] for n in app.get(f"/parts/{whistle}/notes"))
+    edit(app, aligned, "pin", [4, 8])
+    edit(app, aligned, "move", [6], time_s=view["time_s"][6] + 0.1)
+    after = sorted(n["onset_s"] for n in app.get(f"/parts/{whistle}/notes"))
+    moved = [i for i, (a, b) in enumerate(zip(before, after, strict=True)) if abs(a - b) > 1e-4]
+    # Between the neighbouring beats the voice bends; beyond them nothing moves.
+    assert moved == [6]
+    edit(app, aligned, "as hold", [view["written_out"][0][0]], beats=2)
+    assert app.get(f"/beat-maps/{aligned}")["holds"][0]["written_beats"] == 3
