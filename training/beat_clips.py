@@ -21,6 +21,9 @@ CHORDS = (0, 1, 4, 5, 16, 19, 24, 25, 26, 27, 29, 48, 49, 61, 88, 90)
 BASSES = (32, 33, 34, 35, 36, 38, 39, 43)
 CHOIRS = (19, 16, 40, 42, 48, 49, 52, 53, 61, 68, 71, 0)
 DRUM_BANK = 128
+# What begins this close to a beat begins on it.
+ON_BEAT_S = 0.06
+SILENCE = np.zeros(0, np.float32)
 
 
 @dataclass(frozen=True)
@@ -81,8 +84,41 @@ def _played(
     return struck
 
 
-def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False) -> BeatClip:
-    """The clip of a seed; ``tuning`` takes the soundfont that is in no training."""
+def _delays(
+    beat_s: NDArray[np.float64], font: str, programs: tuple[int, ...], notes: list[Struck], drums: tuple[Struck, ...]
+) -> NDArray[np.float64]:
+    """Seconds from each beat to where it is heard: nothing with a drum, else the middle of what begins on it."""
+    delays = np.full(len(beat_s), np.nan)
+    onset_s = np.array([n.onset_s for n in notes])
+    struck_s = np.array([n.onset_s for n in drums])
+    for i, beat in enumerate(beat_s.tolist()):
+        if len(struck_s) and np.abs(struck_s - beat).min() < ON_BEAT_S:
+            delays[i] = 0.0
+            continue
+        near = np.flatnonzero(np.abs(onset_s - beat) < ON_BEAT_S) if len(onset_s) else []
+        if len(near):
+            delays[i] = np.median(
+                [sampled.heard_onset_s(font, programs[n.part], n) - n.onset_s for n in (notes[k] for k in near)]
+            )
+    known = np.flatnonzero(~np.isnan(delays))
+    return np.interp(np.arange(len(beat_s)), known, delays[known]) if len(known) else np.zeros(len(beat_s))
+
+
+def _sound(
+    random: np.random.Generator, font: str, programs: tuple[int, ...], played: Performance, drums: tuple[Struck, ...]
+) -> NDArray[np.float32]:
+    sound = sampled.render(font, programs, played)
+    if not drums:
+        return sound
+    beaten = sampled.render(font, (0,), Performance(drums), bank=DRUM_BANK)
+    both = np.zeros(max(len(sound), len(beaten)), np.float32)
+    both[: len(sound)] = sound
+    both[: len(beaten)] += float(10 ** (random.uniform(-9, 5) / 20)) * beaten
+    return both
+
+
+def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False, sounding: bool = True) -> BeatClip:
+    """The clip of a seed; ``tuning`` takes the soundfont that is in no training; not ``sounding`` is only truth."""
     random = np.random.default_rng([21, int(tuning), seed])
     tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
     if seed >= FIRST_DRUMS_SEED:
@@ -123,22 +159,17 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False) -> Beat
         step = int(random.choice([1, 2, max(score.bar_beats[0], 2)]))
         changes = beat_s[::step]
         pedal = tuple((a + 0.05, b) for a, b in pairwise(changes) if 0 < a < LENGTH_S)
-    sound = sampled.render(font, programs, Performance(tuple(melodic), pedal))
     drums = tuple(Struck(n.onset_s, n.offset_s, n.pitch, n.velocity) for n in struck if n.part < 0)
-    if drums:
-        beaten = sampled.render(font, (0,), Performance(drums), bank=DRUM_BANK)
-        both = np.zeros(max(len(sound), len(beaten)), np.float32)
-        both[: len(sound)] = sound
-        both[: len(beaten)] += float(10 ** (random.uniform(-9, 5) / 20)) * beaten
-        sound = both
+    attack_s = beat_s + _delays(beat_s, font, programs, melodic, drums)
+    sound = _sound(random, font, programs, Performance(tuple(melodic), pedal), drums) if sounding else SILENCE
     inside = (np.arange(len(beat_s)) >= begins) & (beat_s < LENGTH_S - 0.3)
     last = max((n.onset for n in notes), default=0.0)
     inside &= np.arange(len(beat_s)) <= last + 0.5
     number = np.searchsorted(score.bar_starts, np.arange(len(beat_s)), side="right") - 1
     place = np.arange(len(beat_s)) - np.array(score.bar_starts)[number]
     return BeatClip(
-        sound=dress(sound[: round((LENGTH_S + 1) * sampled.RATE)], sampled.RATE, random),
-        time_s=beat_s[inside],
+        sound=dress(sound[: round((LENGTH_S + 1) * sampled.RATE)], sampled.RATE, random) if sounding else SILENCE,
+        time_s=attack_s[inside],
         place=place[inside],
         length=np.array(score.bar_beats)[number][inside],
         compound=score.compound,

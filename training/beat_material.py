@@ -13,7 +13,7 @@ from honest_stave.core.beat.beats_engine import listen_to
 from training.beat_borrowed import load_scores
 from training.beat_clips import make_clip
 
-RECIPE = 1
+RECIPE = 2
 RATE = 44100
 
 

@@ -311,15 +311,23 @@ def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> Non
 
 def _samples(path: Path) -> tuple[Any, int]:
     """Samples (frames, channels) of a recording, and its rate."""
+    import tempfile
+
     import numpy as np
 
     from honest_stave.core.formats.audio_read import open_audio
     from honest_stave.core.signal.measure import Measurer
 
-    with path.open("rb") as file:
+    # Decoded into a file that has no name any more, so that an hour need not stay in memory.
+    with path.open("rb") as file, tempfile.TemporaryFile() as decoded:
         info, blocks = open_audio(file)
         measurer = Measurer(info.rate)
-        return np.concatenate([measurer.add(block) for block in blocks]), info.rate
+        for block in blocks:
+            decoded.write(np.ascontiguousarray(measurer.add(block), np.float32).data)
+        decoded.flush()
+        if decoded.tell() == 0:
+            raise BadInput(f"{path.name} holds no samples.", "Give another recording.")
+        return np.memmap(decoded, np.float32, "r").reshape(-1, info.channels), info.rate
 
 
 def _inputs(given: list[Path]) -> list[Path]:

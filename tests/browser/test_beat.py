@@ -69,6 +69,7 @@ def test_a_live_take_gets_its_time(empty: Page, tmp_path: Path) -> None:
     page.evaluate("() => { window.clicked = []; addEventListener('stave:clicked', (e) => clicked.push(e.detail)) }")
     page.keyboard.press("Escape")
     page.keyboard.press("Home")
+    page.locator("canvas.ruler").click(position={"x": 63, "y": 10})
     page.keyboard.press("c")
     page.keyboard.press("Space")
     wait_until(page, "window.clicked.length > 3")

@@ -7,7 +7,6 @@ import zipfile
 from typing import Any
 
 import numpy as np
-import soundfile
 from sqlalchemy import select
 
 from honest_stave.core.beat import map_files
@@ -59,6 +58,9 @@ def hand_on(
     if "click" in formats:
         data = map_files.click_as_wav(beat_map, len(samples) / rate)
         files.append((f"{name} click.wav", data))
+        # Imported here: the server starts without what only a proof needs.
+        import soundfile
+
         click = soundfile.read(io.BytesIO(data), dtype="float32")[0]
         words.append(f"{name} click.wav is as long as the recording; put both at the same place.")
     if "bar" in formats:

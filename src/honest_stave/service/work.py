@@ -6,7 +6,6 @@ this work, starts without them.
 
 import io
 import json
-import mmap
 from collections.abc import Callable
 from dataclasses import asdict, fields
 from pathlib import Path
@@ -99,13 +98,7 @@ def read_notes(files: Files, arguments: Result, progress: Progress) -> Result:
 
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
 
-    def let_go(share: float) -> None:
-        # Pages of the take that were heard once need not stay in memory beside what was made of them.
-        if isinstance(samples, np.memmap) and hasattr(mmap, "MADV_DONTNEED"):
-            samples._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
-        progress(share)
-
-    reading = read(samples, arguments["rate"], settings_from_json(arguments["settings"]), let_go)
+    reading = read(samples, arguments["rate"], settings_from_json(arguments["settings"]), progress)
     return {"arrays": files.add(reading_to_bytes(reading)), "summary": summary_of(reading)}
 
 

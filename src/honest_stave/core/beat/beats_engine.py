@@ -18,7 +18,7 @@ from honest_stave.core.beat.beats_hearing import (
 )
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.tempo_map import Meter
-from honest_stave.core.beat.track import track_beats
+from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, on_attacks, other_levels, track_beats
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.hits import hearing as hits_hearing
 from honest_stave.core.networks.opening import constants_of
@@ -27,9 +27,10 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 
 ENGINE = "beats 2"
-FEWEST_BEATS = 4
 # Beats that are this unsure in the mean are chance: a drone or noise has none.
 LEAST_CLEAR = 0.3
+# The level at which beats were tracked is kept unless another is this much likelier, in log-odds.
+TRACKED_BONUS = 0.5
 
 
 @dataclass(frozen=True)
@@ -77,13 +78,14 @@ def read(
     signal, starts_s = prepare(samples, rate, listen)
     heard = _heard(signal, lambda share: progress(0.9 * share))
     activity = hear_beats(heard)
-    beat_s, odds = track_beats(activity, heard.columns[:, -1].astype(np.float64))
-    sure = _calibrated(odds)
+    beat_s, _ = track_beats(activity, heard.columns[:, -1].astype(np.float64))
+    sure = _calibrated(odds_near(activity, beat_s))
     if len(beat_s) < FEWEST_BEATS or float(sure.mean()) < LEAST_CLEAR:
         none = np.zeros(0)
         return BeatsReading(none, none.astype(int), none.astype(int), none, none, (), activity.beat, starts_s)
-    downbeat, meter_share = hear_bars(bar_features(heard, activity, beat_s))
-    bars = find_bars(downbeat.astype(np.float64), meter_share.astype(np.float64))
+    beat_s, bars = count(heard, activity, beat_s)
+    sure = _calibrated(odds_near(activity, beat_s))
+    beat_s = on_attacks(heard.columns, beat_s)
     progress(1.0)
     return BeatsReading(
         time_s=beat_s + starts_s,
@@ -96,6 +98,23 @@ def read(
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
     )
+
+
+def count(heard: Heard, activity: BeatActivity, beat_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], Bars]:
+    """Beats at the level at which the second network would count them, with their bars.
+
+    Args:
+        heard, activity: of the recording.
+        beat_s: beats at the level at which they were tracked.
+    """
+    best, chosen, said = -np.inf, beat_s, None
+    for number, row in enumerate([beat_s, *other_levels(beat_s)]):
+        heard_bars = hear_bars(bar_features(heard, activity, row))
+        worth = float(heard_bars.level.mean()) + (TRACKED_BONUS if number == 0 else 0.0)
+        if worth > best:
+            best, chosen, said = worth, row, heard_bars
+    assert said is not None
+    return chosen, find_bars(said.downbeat.astype(np.float64), said.meter.astype(np.float64))
 
 
 def listen_to(samples: NDArray[np.float32], rate: int) -> Heard:

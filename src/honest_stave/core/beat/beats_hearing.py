@@ -44,8 +44,23 @@ def hear_beats(heard: Heard) -> BeatActivity:
     return BeatActivity(out[:, 0], out[:, 1], share)
 
 
-def hear_bars(features: Floats) -> tuple[Floats, Floats]:
-    """What the second network says of a row of beats: log-odds of downbeats, log shares of meters.
+@dataclass(frozen=True)
+class BarActivity:
+    """By beat of a row.
+
+    Args:
+        downbeat: log-odds that it begins a bar, (beats,).
+        meter: log share of each of ``METERS`` around it, (beats, meters).
+        level: log-odds that beats are counted at this level, (beats,).
+    """
+
+    downbeat: Floats
+    meter: Floats
+    level: Floats
+
+
+def hear_bars(features: Floats) -> BarActivity:
+    """What the second network says of a row of beats.
 
     Args:
         features: (beats, features), as from ``bar_features``.
@@ -54,6 +69,7 @@ def hear_bars(features: Floats) -> tuple[Floats, Floats]:
         BadInput: the network is missing or damaged.
     """
     out = open_network("bars").run(None, {"features": features[None]})[0][0]
-    logits = out[:, 1:]
+    logits = out[:, 2:]
     most = logits.max(axis=1, keepdims=True)
-    return out[:, 0], logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True))
+    share = logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True))
+    return BarActivity(out[:, 0], share, out[:, 1])

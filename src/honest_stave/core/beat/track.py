@@ -8,15 +8,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES, BeatActivity
-from honest_stave.core.pitch.activity import CELL_S, time_of_cell
+from honest_stave.core.beat.heard import ZONES
+from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, time_of_cell
 
 Values = NDArray[np.float64]
+
+FEWEST_BEATS = 4
+# An attack is looked for so many cells around a beat, and counts from this strength on; the middle of so many beats.
+ATTACK_CELLS, CLEAR_ATTACK, AROUND_BEATS = 3, 0.4, 8
+# Where a hit is heard on so many of the beats, they lie on their attacks already.
+DRUMMED = 0.6
 
 SHORTEST_S, LONGEST_S = 0.28, 1.65
 # Log-odds of a beat are kept within these: music goes on over rests, and one clear beat is not worth three.
 LEAST_ODDS, MOST_ODDS = -2.0, 3.5
 # What the network says between beats speaks against them only where it is loud.
 LENGTH_WEIGHT = 0.5
+# A beat as long as the usual one is likeliest; spread in octaves.
+USUAL_S, SPREAD_OCTAVES, USUAL_WEIGHT = 0.58, 0.8, 0.5
 # A change of length by a tenth from one beat to the next costs about this much of a log-odds.
 CHANGE_COST = 90.0
 # A second covered by beats, while something sounds.
@@ -44,6 +53,7 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
     share = np.exp(activity.length.astype(np.float64))
     likely = share[:, low] * (1 - (classes - low)) + share[:, low + 1] * (classes - low)
     likely = np.log(np.maximum(likely * TEMPO_CLASSES / 8, 0.02))
+    likely = likely - USUAL_WEIGHT / LENGTH_WEIGHT * 0.5 * (np.log2(lengths * CELL_S / USUAL_S) / SPREAD_OCTAVES) ** 2
     change = CHANGE_COST * np.log(lengths[:, None] / lengths[None]) ** 2
     first, last = int(heard[0]), int(heard[-1])
     total = np.full((cells, len(lengths)), -np.inf)
@@ -76,6 +86,55 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
     odds = activity.beat.astype(np.float64)
     wide = np.maximum(odds, np.maximum(np.append(LEAST_ODDS, odds[:-1]), np.append(odds[1:], LEAST_ODDS)))
     return _centred(1 / (1 + np.exp(-odds)), beats), wide[beats]
+
+
+def other_levels(beat_s: Values) -> list[Values]:
+    """The same music counted otherwise: shifted by half, half (two ways), twice, a third (three ways), thrice."""
+    steps = np.diff(beat_s)
+    middle = beat_s[:-1] + steps / 2
+    found = [middle, beat_s[::2], beat_s[1::2], np.sort(np.concatenate([beat_s, middle]))]
+    found += [beat_s[k::3] for k in range(3)]
+    thirds = [beat_s[:-1] + steps * share for share in (1 / 3, 2 / 3)]
+    found.append(np.sort(np.concatenate([beat_s, *thirds])))
+    kept = []
+    for row in found:
+        typical = float(np.median(np.diff(row))) if len(row) >= FEWEST_BEATS else 0.0
+        if SHORTEST_S * 0.95 <= typical <= LONGEST_S * 1.05:
+            kept.append(row)
+    return kept
+
+
+def odds_near(activity: BeatActivity, beat_s: Values) -> Values:
+    """Log-odds of beats at moments, the highest within a cell."""
+    cell = np.round((beat_s - FIRST_CELL_S) / CELL_S).astype(int)[:, None] + np.arange(-1, 2)
+    return np.asarray(activity.beat[np.clip(cell, 0, len(activity.beat) - 1)].max(axis=1), float)
+
+
+def on_attacks(columns: NDArray[np.float32], beat_s: Values) -> Values:
+    """Beats moved to where attacks are heard, by what beats around each are off in the middle.
+
+    Without drums: bowed and blown sounds begin to be heard later than they are begun: what the network learnt
+    of the moment is off by the same for all beats of a passage.
+
+    Args:
+        columns: as heard, (cells, columns).
+        beat_s: moments of beats.
+    """
+    strength = columns[:, :ZONES].sum(axis=1).astype(float) ** 0.5
+    place = (beat_s - FIRST_CELL_S) / CELL_S
+    reach = np.arange(-ATTACK_CELLS, ATTACK_CELLS + 1)
+    near = np.clip(np.round(place).astype(int)[:, None] + reach, 0, len(strength) - 1)
+    if np.mean(columns[near, 2 * ZONES].max(axis=1) > CLEAR_ATTACK) > DRUMMED:
+        return beat_s
+    weight = strength[near] ** 2
+    clear = strength[near].max(axis=1) > CLEAR_ATTACK
+    off = (near * weight).sum(axis=1) / np.maximum(weight.sum(axis=1), 1e-9) - place
+    moved = beat_s.copy()
+    for i in range(len(beat_s)):
+        around = slice(max(0, i - AROUND_BEATS), i + AROUND_BEATS + 1)
+        if clear[around].any():
+            moved[i] += CELL_S * float(np.median(off[around][clear[around]]))
+    return moved
 
 
 def _peaks(odds: Values) -> Values:

@@ -24,6 +24,8 @@ def open_network(name: str) -> Any:
     options = onnxruntime.SessionOptions()
     options.intra_op_num_threads = options.inter_op_num_threads = 1
     options.log_severity_level = 4
+    # Memory is given back between stretches: an hour is heard beside other large arrays.
+    options.enable_cpu_mem_arena = False
     try:
         data = (resources.files(__package__) / f"{name}.onnx").read_bytes()
         return onnxruntime.InferenceSession(data, options, providers=["CPUExecutionProvider"])

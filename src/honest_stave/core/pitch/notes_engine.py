@@ -4,6 +4,7 @@ Candidates are formed from the strikes afterwards (``forming``), so that the lim
 moved without reading again.
 """
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -33,6 +34,8 @@ from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
 LEAST_FOR_LINE = -3.0
 # A tuning this near to the one read in is not worth another reading.
 SAME_TUNING_CENTS = 8.0
+# Signals up to ten minutes are kept; of longer ones the signal is made again when it is needed, to save its memory.
+KEPT_SAMPLES = 600 * ANALYSIS_RATE
 
 
 def read(
@@ -59,19 +62,33 @@ def read(
     progress(0.03)
     measured_cents, agreement = measure_tuning(signal)
     tuning_cents = measured_cents if settings.tuning_cents is None else settings.tuning_cents
-    reading = _read_tuned(signal, starts_s, tuning_cents, agreement, settings, progress)
+    kept = [signal] if len(signal) <= KEPT_SAMPLES else []
+    del signal
+
+    def listen() -> Mono:
+        return kept[0] if kept else prepare(samples, rate, settings.listen)[0]
+
+    reading = _read_tuned(listen, starts_s, tuning_cents, agreement, settings, progress)
     if settings.tuning_cents is None and settings.voices == "one" and agreement < LEAST_AGREEMENT:
         # A wide vibrato hides the tuning from a spectrum: it is measured on the line that was followed.
         cents, line_agreement = tuning_of_line(reading.line.pitch, HOP_S)
         if line_agreement >= LEAST_AGREEMENT and abs(cents) > SAME_TUNING_CENTS:
-            reading = _read_tuned(signal, starts_s, cents, line_agreement, settings, progress)
+            reading = _read_tuned(listen, starts_s, cents, line_agreement, settings, progress)
     return reading
 
 
 def _read_tuned(
-    signal: Mono, starts_s: float, tuning_cents: float, agreement: float, settings: ReadSettings, progress: Progress
+    listen: Callable[[], Mono],
+    starts_s: float,
+    tuning_cents: float,
+    agreement: float,
+    settings: ReadSettings,
+    progress: Progress,
 ) -> NotesReading:
+    signal = listen()
+    seconds = len(signal) / ANALYSIS_RATE
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.05 + 0.3 * share))
+    del signal
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
     strikes = find_strikes(activity)
     inside = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
@@ -98,24 +115,27 @@ def _read_tuned(
     chosen_s = choose_ends(
         strikes, score, passage, activity, bands, settings.voices, constants[settings.voices]["ends"]
     )
-    strikes = replace(strikes, end_s=np.minimum(chosen_s, len(signal) / ANALYSIS_RATE))
+    strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds))
     sure = confidence(score)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
     strikes = replace(strikes, velocity=velocities(strikes, bands, counted, constants["velocity"]))
     end_s = ends_of(strikes, settings.voices, counted)
-    line = follow_notes(signal, strikes.chosen(counted), end_s[counted], sure[counted], tuning_cents)
+    rival, rival_share = rivals(strikes, activity)
+    goes_on, level_db = continuing(strikes, activity), loudest_db(strikes, bands.long_db)
+    # What was heard is let go before the signal is needed again.
+    del bands, activity
+    line = follow_notes(listen(), strikes.chosen(counted), end_s[counted], sure[counted], tuning_cents)
     progress(0.97)
     character, character_confidence = judge_character(line.level_db, HOP_S)
     if settings.character is not None:
         character, character_confidence = settings.character, 1.0
-    rival, rival_share = rivals(strikes, activity)
     return NotesReading(
         voices=settings.voices,
         strikes=strikes,
         score=score,
-        continuing=continuing(strikes, activity),
+        continuing=goes_on,
         centre=centres(line, strikes, end_s),
-        level_db=loudest_db(strikes, bands.long_db),
+        level_db=level_db,
         rival=rival,
         rival_share=rival_share,
         line=line,

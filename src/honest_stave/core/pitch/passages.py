@@ -88,7 +88,7 @@ def _neighbours(strikes: Strikes, weight: Values) -> list[Values]:
     """Weights of the strikes just before and just after on the same pitch."""
     order = np.lexsort((strikes.onset_s, strikes.pitch))
     pitch, onset_s = strikes.pitch[order], strikes.onset_s[order]
-    near = np.where(np.diff(pitch) == 0, np.exp(-np.diff(onset_s) / FORGOTTEN_S), 0.0)
+    near = np.where(np.diff(pitch) == 0, np.exp(-np.maximum(np.diff(onset_s), 0.0) / FORGOTTEN_S), 0.0)
     earlier, later = np.zeros(len(order)), np.zeros(len(order))
     earlier[order[1:]] = near * weight[order[:-1]]
     later[order[:-1]] = near * weight[order[1:]]

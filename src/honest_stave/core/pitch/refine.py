@@ -18,6 +18,7 @@ REACH_SEMITONES = 1.2
 # Window by pitch: long enough to part a semitone's partials, short enough for quick notes.
 WINDOW_BY_PITCH = ((47.0, 4096), (64.0, 2048), (200.0, 1024))
 BLOCK_FRAMES = 2048
+SPAN_FRAMES = 4096
 
 
 def _peak_hz(
@@ -40,6 +41,12 @@ def _peak_hz(
     return (best + shift) * bin_hz, amplitude
 
 
+def _blocks(frames: NDArray[np.int64]) -> list[NDArray[np.int64]]:
+    """Frames in blocks that are bounded in number and in time, so that no block copies a long signal."""
+    spans = np.split(frames, np.flatnonzero(np.diff(frames // SPAN_FRAMES)) + 1)
+    return [span[first : first + BLOCK_FRAMES] for span in spans for first in range(0, len(span), BLOCK_FRAMES)]
+
+
 def refine_pitch(signal: Mono, pitch: NDArray[np.float32]) -> NDArray[np.float32]:
     """Pitch (frames,) measured anew at each voiced frame; NaN stays NaN."""
     refined = pitch.copy()
@@ -48,8 +55,7 @@ def refine_pitch(signal: Mono, pitch: NDArray[np.float32]) -> NDArray[np.float32
         frames = np.flatnonzero((pitch > lowest) & (pitch <= highest))
         lowest = highest
         taper = np.hanning(window).astype(np.float32)
-        for first in range(0, len(frames), BLOCK_FRAMES):
-            block = frames[first : first + BLOCK_FRAMES]
+        for block in _blocks(frames):
             begin = int(block[0]) * HOP_SAMPLES - window // 2
             piece = slice_padded(signal, begin, int(block[-1]) * HOP_SAMPLES + window // 2)
             view = np.lib.stride_tricks.sliding_window_view(piece, window)

@@ -12,6 +12,7 @@ LEAST_AGREEMENT = 0.25
 # 372 ms: parts of a semitone can be told from 100 Hz up.
 WINDOW = 8192
 MOST_FRAMES = 400
+BLOCK_FRAMES = 16
 LOWEST_HZ, HIGHEST_HZ = 100.0, 2000.0
 # Peaks this far under the loudest of their frame do not count.
 RANGE_DB = 30.0
@@ -30,13 +31,14 @@ def measure_tuning(signal: Mono) -> tuple[float, float]:
     if len(signal) < WINDOW:
         return 0.0, 0.0
     hop = max(WINDOW // 4, len(signal) // MOST_FRAMES)
-    frames = windows(signal, 0, len(signal) // hop, hop=hop, length=WINDOW)
+    count = len(signal) // hop
     bin_hz = ANALYSIS_RATE / WINDOW
     used = slice(int(LOWEST_HZ / bin_hz), int(HIGHEST_HZ / bin_hz))
     taper = np.hanning(WINDOW).astype(np.float32)
     total, weight = 0j, 0.0
-    for first in range(0, len(frames), 64):
-        spectrum = np.log(magnitudes(frames[first : first + 64] * taper)[:, used] + 1e-9)
+    for first in range(0, count, BLOCK_FRAMES):
+        frames = windows(signal, first, min(BLOCK_FRAMES, count - first), hop=hop, length=WINDOW)
+        spectrum = np.log(magnitudes(frames * taper)[:, used] + 1e-9)
         before, centre, after = spectrum[:, :-2], spectrum[:, 1:-1], spectrum[:, 2:]
         loudest = centre.max(axis=1, keepdims=True)
         row, place = np.nonzero(

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput
+from honest_stave.core.signal.mapped import let_go
 
 Channels = Literal["sum", "left", "right", "difference"]
 Mono = NDArray[np.float32]
@@ -49,6 +50,7 @@ def heard_channels(samples: NDArray[np.float32], channels: Channels) -> tuple[li
         return [0, 1], [0.5, -0.5]
     blocks = range(0, len(samples), BLOCK_SAMPLES)
     heard = [c for c in range(count) if any(np.any(samples[i : i + BLOCK_SAMPLES, c]) for i in blocks)] or [0]
+    let_go(samples)
     return heard, [1.0 / len(heard)] * len(heard)
 
 
@@ -68,6 +70,7 @@ def _resampled(samples: NDArray[np.float32], first: int, last: int, rate: int, c
         piece = stream.resample_chunk(block, last=stop == last) if stream else block
         mono[filled : filled + len(piece)] = piece
         filled += len(piece)
+        let_go(samples)
     return mono[:filled]
 
 
