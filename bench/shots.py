@@ -67,6 +67,25 @@ def slices(opened: Page, folder: Path) -> None:
     shoot(opened, folder, "kit-day")
 
 
+def beats(opened: Page, folder: Path) -> None:
+    """The curtain call's beats with a pin, and the overture's score laid on its recording."""
+    opened.get_by_role("link", name="Beat").click()
+    opened.locator("[data-test=stems]").wait_for()
+    for _ in range(9):
+        opened.keyboard.press("ArrowRight")
+    with opened.expect_response("**/edits"):
+        opened.keyboard.press("p")
+    opened.get_by_text("1 pin is law").wait_for()
+    shoot(opened, folder, "beat-night")
+    opened.keyboard.press("Shift+N")
+    opened.get_by_role("link", name="Folios").click()
+    opened.get_by_text("The Lighthouse Goat, overture").click()
+    opened.get_by_role("link", name="Beat").click()
+    opened.get_by_role("button", name="Make it a hold").first.wait_for()
+    opened.keyboard.press("ArrowRight")
+    shoot(opened, folder, "score-day")
+
+
 def main() -> None:
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
@@ -104,6 +123,9 @@ def main() -> None:
         opened.keyboard.press("t")
         opened.locator("[data-test=proposal]").first.wait_for()
         shoot(opened, folder, "time-night")
+        opened.keyboard.press("Escape")
+        opened.get_by_role("dialog").wait_for(state="detached")
+        beats(opened, folder)
 
 
 if __name__ == "__main__":

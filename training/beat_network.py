@@ -47,13 +47,13 @@ class BeatNetwork(nn.Module):
 
 
 class BarNetwork(nn.Module):
-    """(batch, beats, features) to logits of downbeat, of the level and of meters, (batch, beats, 2 + meters)."""
+    """(batch, beats, features) to logits of downbeat and of meters, (batch, beats, 1 + meters)."""
 
     def __init__(self, features: int) -> None:
         super().__init__()
-        self.enter = nn.Sequential(nn.Linear(features, BEAT_WIDTH), nn.ReLU(), nn.Dropout(0.2))
+        self.enter = nn.Sequential(nn.Linear(features, BEAT_WIDTH), nn.ReLU(), nn.Dropout(0.3))
         self.memory = nn.GRU(BEAT_WIDTH, BEAT_WIDTH, batch_first=True, bidirectional=True)
-        self.leave = nn.Sequential(nn.Dropout(0.2), nn.Linear(2 * BEAT_WIDTH, 2 + len(METERS)))
+        self.leave = nn.Sequential(nn.Dropout(0.3), nn.Linear(2 * BEAT_WIDTH, 1 + len(METERS)))
 
     def forward(self, features: torch.Tensor) -> torch.Tensor:
         x = self.enter(features)

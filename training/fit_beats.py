@@ -12,10 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from honest_stave.core.beat.beats_engine import count
 from honest_stave.core.beat.beats_hearing import hear_beats
 from honest_stave.core.beat.heard import Heard
-from honest_stave.core.beat.track import odds_near, on_attacks, track_beats
+from honest_stave.core.beat.level import choose_level
+from honest_stave.core.beat.track import odds_near, track_beats
 from training.beat_material import Made, material
 from training.train_beats import NETWORKS
 
@@ -41,9 +41,9 @@ def measured(clip: Made) -> dict[str, object]:
     """What the application finds in a clip, against its truth."""
     heard = Heard(clip.columns.astype(np.float32), clip.chroma.astype(np.float32))
     activity = hear_beats(heard)
-    beat_s, bars = count(heard, activity, track_beats(activity, heard.columns[:, -1].astype(float))[0])
+    chosen = choose_level(heard, activity, track_beats(activity, heard.columns[:, -1].astype(float))[0])
+    beat_s, bars = chosen.beat_s, chosen.bars
     odds = odds_near(activity, beat_s)
-    beat_s = on_attacks(heard.columns, beat_s)
     inside = beat_s <= clip.time_s[-1] + 0.5
     beat_s, odds, first = beat_s[inside], odds[inside], (bars.beat == 1)[inside]
     apart = np.abs(beat_s[:, None] - clip.time_s)

@@ -14,7 +14,7 @@ from torch.nn import functional
 from honest_stave.core.beat.bar_features import bar_features
 from honest_stave.core.beat.beats_hearing import METERS, SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES, BeatActivity
 from honest_stave.core.beat.heard import ZONES, Heard
-from honest_stave.core.beat.track import other_levels, track_beats
+from honest_stave.core.beat.track import track_beats
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from training.beat_material import Made, material
 from training.beat_network import BarNetwork, BeatNetwork
@@ -22,7 +22,8 @@ from training.beat_network import BarNetwork, BeatNetwork
 NETWORKS = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks"
 BATCH, CELLS = 8, 1400
 PEAK_RATE = 3e-3
-BAR_BATCH, BAR_BEATS, BAR_STEPS = 24, 64, 3000
+BAR_BATCH, BAR_BEATS, BAR_STEPS = 24, 64, 2200
+FEATURE_NOISE = 0.05
 REACH_CELLS = 1.5
 
 
@@ -144,7 +145,7 @@ def heard_by(network: BeatNetwork, columns: np.ndarray) -> BeatActivity:
         return BeatActivity(out[:, 0].numpy(), out[:, 1].numpy(), torch.log_softmax(out[:, 2:], dim=1).numpy())
 
 
-Row = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
+Row = tuple[np.ndarray, np.ndarray, np.ndarray]
 
 
 def is_right(beat_s: np.ndarray, true_s: np.ndarray) -> bool:
@@ -157,10 +158,10 @@ def is_right(beat_s: np.ndarray, true_s: np.ndarray) -> bool:
 
 
 def bar_rows(network: BeatNetwork, clips: list[Made], rounds: int) -> list[Row]:
-    """Rows of beats: features, downbeats, meters (-1 where unknown) and whether the level is right.
+    """Rows of beats: features, downbeats and meters, -1 where unknown.
 
-    Of each clip there are true beats with a jitter, beats as the first network has them, and both
-    counted at other levels.
+    Of each clip there are true beats with a jitter, and beats as the first network has them where
+    those are counted as the music is written.
     """
     rows = []
     for number, clip in enumerate(clips):
@@ -171,21 +172,17 @@ def bar_rows(network: BeatNetwork, clips: list[Made], rounds: int) -> list[Row]:
             columns, chroma, beat_cell, place = warped(clip, random)
             heard, activity = Heard(columns, chroma), heard_by(network, columns)
             true_s = beat_cell * CELL_S + FIRST_CELL_S
-            base = np.sort(true_s + random.normal(0, 0.012, len(true_s)))
+            beat_s = np.sort(true_s + random.normal(0, 0.012, len(true_s)))
             if turn % 2:
-                base, _ = track_beats(activity, columns[:, -1])
-            if len(base) < 8:
+                beat_s, _ = track_beats(activity, columns[:, -1])
+                if not is_right(beat_s, true_s):
+                    continue
+            if len(beat_s) < 8:
                 continue
-            others = [r for r in other_levels(base) if len(r) >= 6]
-            chosen = [others[i] for i in random.permutation(len(others))[:2]]
-            for beat_s in (base, *chosen):
-                right = is_right(beat_s, true_s)
-                apart = np.abs(beat_s[:, None] - true_s)
-                near = apart.min(axis=1) < 0.2 * float(np.median(np.diff(true_s)))
-                downbeat = np.where(near & right, place[apart.argmin(axis=1)] == 0, -1).astype(np.float32)
-                meters = np.full(len(beat_s), meter if right else -1)
-                level = np.full(len(beat_s), float(right), np.float32)
-                rows.append((bar_features(heard, activity, beat_s), downbeat, meters, level))
+            apart = np.abs(beat_s[:, None] - true_s)
+            near = apart.min(axis=1) < 0.2 * float(np.median(np.diff(true_s)))
+            downbeat = np.where(near, place[apart.argmin(axis=1)] == 0, -1).astype(np.float32)
+            rows.append((bar_features(heard, activity, beat_s), downbeat, np.full(len(beat_s), meter)))
     return rows
 
 
@@ -193,29 +190,28 @@ def train_bars(rows: list[Row], steps: int) -> BarNetwork:
     torch.manual_seed(5)
     network = BarNetwork(rows[0][0].shape[1])
     print(f"{sum(p.numel() for p in network.parameters())} parameters, {len(rows)} rows", flush=True)
-    optimiser = torch.optim.AdamW(network.parameters(), lr=3e-3, weight_decay=1e-2)
+    optimiser = torch.optim.AdamW(network.parameters(), lr=3e-3, weight_decay=3e-2)
     recent = []
     for step in range(steps):
         random = np.random.default_rng([33, step])
-        parts: list[list[np.ndarray]] = [[], [], [], []]
+        parts: list[list[np.ndarray]] = [[], [], []]
         for i in random.integers(len(rows), size=BAR_BATCH):
-            features, downbeat, meters, level = rows[int(i)]
+            features, downbeat, meters = rows[int(i)]
+            features = features + random.normal(0, FEATURE_NOISE, features.shape).astype(np.float32)
             first = int(random.integers(max(1, len(features) - BAR_BEATS)))
             cut = slice(first, first + BAR_BEATS)
             short = BAR_BEATS - len(features[cut])
             parts[0].append(np.pad(features[cut], ((0, short), (0, 0))))
             parts[1].append(np.pad(downbeat[cut], (0, short), constant_values=-1))
             parts[2].append(np.pad(meters[cut], (0, short), constant_values=-1))
-            parts[3].append(np.pad(level[cut], (0, short), constant_values=-1))
-        features, downbeat, meters, level = (torch.from_numpy(np.stack(p)) for p in parts)
+        features, downbeat, meters = (torch.from_numpy(np.stack(p)) for p in parts)
         for group in optimiser.param_groups:
             group["lr"] = 3e-3 * min(1.0, (step + 1) / 60) * 0.5 * (1 + np.cos(np.pi * step / steps))
         out = network(features)
-        entropy = functional.binary_cross_entropy_with_logits
-        known, told = downbeat >= 0, level >= 0
-        loss = entropy(out[:, :, 0][known], downbeat[known]) + entropy(out[:, :, 1][told], level[told])
+        known = downbeat >= 0
+        loss = functional.binary_cross_entropy_with_logits(out[:, :, 0][known], downbeat[known])
         loss = loss + 0.4 * functional.cross_entropy(
-            out[:, :, 2:].reshape(-1, len(METERS)), meters.reshape(-1), ignore_index=-1
+            out[:, :, 1:].reshape(-1, len(METERS)), meters.reshape(-1), ignore_index=-1
         )
         optimiser.zero_grad(set_to_none=True)
         loss.backward()
@@ -246,7 +242,7 @@ def main() -> None:
     clips = material(options.cache, options.clips)
     network = train_beats(options.cache, clips, options.minutes)
     export(network, "beats", torch.zeros(1, 256, clips[0].columns.shape[1]), "columns", "cells")
-    rows = bar_rows(network, clips, 6)
+    rows = bar_rows(network, clips, 5)
     bars = train_bars(rows, BAR_STEPS)
     export(bars, "bars", torch.zeros(1, 32, rows[0][0].shape[1]), "features", "beats")
 

@@ -11,6 +11,7 @@ import soundfile
 
 from honest_stave.demo.live import curtain_call, overture
 from tests.api.conftest import App
+from tests.core.test_musicxml import SCORE
 from tests.made import RATE, wav
 
 
@@ -144,3 +145,12 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     assert moved == [6]
     edit(app, aligned, "as hold", [view["written_out"][0][0]], beats=2)
     assert app.get(f"/beat-maps/{aligned}")["holds"][0]["written_beats"] == 3
+
+
+def test_a_score_in_musicxml_comes_in_as_voices_that_can_be_aligned(app: App) -> None:
+    job = app.bring_in(SCORE, "overture.musicxml")
+    assert job["state"] == "done", job
+    assert "repeats are played once" in job["result"]["notice"]
+    state = app.get("")
+    assert state["takes"][job["result"]["take"]]["kind"] == "midi"
+    assert sorted(p["name"] for p in state["parts"].values()) == ["Harmonium", "Whistle"]

@@ -59,7 +59,8 @@ def bring_in(studio: Studio, folio_id: str, filename: str, source: BinaryIO) -> 
 
 def finish_decoding(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     """Makes a take of a decoded file, or a part of a MIDI file; says so where it is here already."""
-    content, name = job.arguments["content"], job.arguments["take_name"]
+    # A score is kept as the MIDI file of its strict performance.
+    content, name = result.get("content") or job.arguments["content"], job.arguments["take_name"]
     with studio.database.session() as session:
         for take in history.entities(session, job.folio_id, "take").values():
             if take["content"] == content:
@@ -74,7 +75,7 @@ def finish_decoding(studio: Studio, job: Job, result: dict[str, Any]) -> dict[st
         added, remarks, facts = performances.parts_of_midi(studio, take_id, name, content)
         take["facts"] = {**take["facts"], **facts}
         edit.put += added
-        outcome["notice"] = " ".join(remarks)
+        outcome["notice"] = " ".join([*result["facts"].get("remarks", []), *remarks])
     folios.change(studio, job.folio_id, edit, None)
     return outcome
 

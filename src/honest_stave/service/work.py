@@ -30,12 +30,16 @@ MIDI_BYTES = 32 << 20
 def decode_take(files: Files, arguments: Result, progress: Progress) -> Result:
     """Decodes an uploaded file into samples and peaks, or passes a MIDI file on."""
     from honest_stave.core.formats.audio_read import open_audio, recognise
+    from honest_stave.core.formats.musicxml_read import is_musicxml
 
     path = files.path(arguments["content"])
     tempo_bpm, key = hints_from_name(arguments["name"])
     hints: Result = {"tempo_bpm": tempo_bpm, "key": key, "timeline_s": None}
     with path.open("rb") as source:
-        if recognise(source.read(64)) == "midi":
+        head = source.read(512)
+        if is_musicxml(head):
+            return _decode_score(files, path, arguments["take_name"], hints)
+        if recognise(head[:64]) == "midi":
             if path.stat().st_size > MIDI_BYTES:
                 raise TooLarge("This MIDI file is too large.", "At most 32 MB can be read.")
             return {"kind": "midi", "facts": {"hints": hints, "format": "midi"}}
@@ -65,6 +69,23 @@ def decode_take(files: Files, arguments: Result, progress: Progress) -> Result:
         **asdict(measurer.finish()),
     }
     return {"kind": "audio", "facts": facts}
+
+
+def _decode_score(files: Files, path: Path, name: str, hints: Result) -> Result:
+    """A score as the MIDI file of its strict performance; what is left out is told."""
+    from honest_stave.core.formats.musicxml_read import LARGEST_BYTES, read_musicxml, score_as_midi
+
+    if path.stat().st_size > LARGEST_BYTES:
+        raise TooLarge("This score is too large.", f"At most {LARGEST_BYTES >> 20} MB can be read.")
+    score = read_musicxml(path.read_bytes())
+    remarks = []
+    if score.repeats:
+        remarks.append("The score's repeats are played once: write them out where the recording repeats.")
+    if score.fermatas:
+        count = len(score.fermatas)
+        remarks.append(f"{count} {'hold is' if count == 1 else 'holds are'} written over notes; none adds time here.")
+    facts = {"hints": hints, "format": "musicxml", "remarks": remarks}
+    return {"kind": "midi", "facts": facts, "content": files.add(score_as_midi(score, name))}
 
 
 def _kind_of_take(samples: NDArray[np.float32], rate: int) -> Result | None:

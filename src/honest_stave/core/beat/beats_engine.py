@@ -5,20 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.bar_features import bar_features
-from honest_stave.core.beat.bars import Bars, find_bars
-from honest_stave.core.beat.beats_hearing import (
-    METERS,
-    SHORTEST_LOG2,
-    SLOWEST_LOG2,
-    TEMPO_CLASSES,
-    BeatActivity,
-    hear_bars,
-    hear_beats,
-)
+from honest_stave.core.beat.bars import Bars
+from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats
 from honest_stave.core.beat.heard import Heard, measure_heard
+from honest_stave.core.beat.level import choose_level, length_share
 from honest_stave.core.beat.tempo_map import Meter
-from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, on_attacks, other_levels, track_beats
+from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, track_beats
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.hits import hearing as hits_hearing
 from honest_stave.core.networks.opening import constants_of
@@ -29,8 +21,6 @@ from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepa
 ENGINE = "beats 2"
 # Beats that are this unsure in the mean are chance: a drone or noise has none.
 LEAST_CLEAR = 0.3
-# The level at which beats were tracked is kept unless another is this much likelier, in log-odds.
-TRACKED_BONUS = 0.5
 
 
 @dataclass(frozen=True)
@@ -83,9 +73,9 @@ def read(
     if len(beat_s) < FEWEST_BEATS or float(sure.mean()) < LEAST_CLEAR:
         none = np.zeros(0)
         return BeatsReading(none, none.astype(int), none.astype(int), none, none, (), activity.beat, starts_s)
-    beat_s, bars = count(heard, activity, beat_s)
+    chosen = choose_level(heard, activity, beat_s)
+    beat_s, bars = chosen.beat_s, chosen.bars
     sure = _calibrated(odds_near(activity, beat_s))
-    beat_s = on_attacks(heard.columns, beat_s)
     progress(1.0)
     return BeatsReading(
         time_s=beat_s + starts_s,
@@ -98,23 +88,6 @@ def read(
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
     )
-
-
-def count(heard: Heard, activity: BeatActivity, beat_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], Bars]:
-    """Beats at the level at which the second network would count them, with their bars.
-
-    Args:
-        heard, activity: of the recording.
-        beat_s: beats at the level at which they were tracked.
-    """
-    best, chosen, said = -np.inf, beat_s, None
-    for number, row in enumerate([beat_s, *other_levels(beat_s)]):
-        heard_bars = hear_bars(bar_features(heard, activity, row))
-        worth = float(heard_bars.level.mean()) + (TRACKED_BONUS if number == 0 else 0.0)
-        if worth > best:
-            best, chosen, said = worth, row, heard_bars
-    assert said is not None
-    return chosen, find_bars(said.downbeat.astype(np.float64), said.meter.astype(np.float64))
 
 
 def listen_to(samples: NDArray[np.float32], rate: int) -> Heard:
@@ -159,19 +132,11 @@ def _meters(bars: Bars) -> tuple[Meter, ...]:
 
 def _runners_up(bars: Bars, beat_s: NDArray[np.float64], activity: BeatActivity) -> tuple[tuple[str, float], ...]:
     """Other ways to count the same music, likeliest first."""
-    share = np.exp(activity.length).mean(axis=0)
     usual = float(np.median(np.diff(beat_s)))
-
-    def around(length_s: float) -> float:
-        place = (np.log2(length_s) - SHORTEST_LOG2) / (SLOWEST_LOG2 - SHORTEST_LOG2) * (TEMPO_CLASSES - 1)
-        near = np.abs(np.arange(TEMPO_CLASSES) - place) <= 2.5
-        return float(share[near].sum())
-
-    own = max(around(usual), 1e-3)
-    found = [
-        (name, around(length) / (own + around(length)))
-        for name, length in (("half the tempo", 2 * usual), ("twice the tempo", usual / 2))
-    ]
+    own = max(length_share(activity, usual), 1e-3)
+    lengths = {"half the tempo": 2 * usual, "twice the tempo": usual / 2}
+    shares = {name: length_share(activity, length_s) for name, length_s in lengths.items()}
+    found = [(name, share / (own + share)) for name, share in shares.items()]
     names = {1: "bars one beat later", len(bars.shift_share) - 1: "bars one beat earlier"}
     found += [(name, float(bars.shift_share[by])) for by, name in names.items() if 0 < by < len(bars.shift_share)]
     for (beats, compound), likely in zip(METERS, bars.meter_share.tolist(), strict=True):

@@ -38,10 +38,12 @@ def hear_beats(heard: Heard) -> BeatActivity:
         BadInput: the network is missing or damaged.
     """
     out = open_network("beats").run(None, {"columns": heard.columns[None]})[0][0]
-    logits = out[:, 2:]
+    return BeatActivity(out[:, 0], out[:, 1], _log_shares(out[:, 2:]))
+
+
+def _log_shares(logits: Floats) -> Floats:
     most = logits.max(axis=1, keepdims=True)
-    share = logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True))
-    return BeatActivity(out[:, 0], out[:, 1], share)
+    return np.asarray(logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True)))
 
 
 @dataclass(frozen=True)
@@ -51,12 +53,10 @@ class BarActivity:
     Args:
         downbeat: log-odds that it begins a bar, (beats,).
         meter: log share of each of ``METERS`` around it, (beats, meters).
-        level: log-odds that beats are counted at this level, (beats,).
     """
 
     downbeat: Floats
     meter: Floats
-    level: Floats
 
 
 def hear_bars(features: Floats) -> BarActivity:
@@ -69,7 +69,4 @@ def hear_bars(features: Floats) -> BarActivity:
         BadInput: the network is missing or damaged.
     """
     out = open_network("bars").run(None, {"features": features[None]})[0][0]
-    logits = out[:, 2:]
-    most = logits.max(axis=1, keepdims=True)
-    share = logits - most - np.log(np.exp(logits - most).sum(axis=1, keepdims=True))
-    return BarActivity(out[:, 0], share, out[:, 1])
+    return BarActivity(out[:, 0], _log_shares(out[:, 1:]))

@@ -8,16 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES, BeatActivity
-from honest_stave.core.beat.heard import ZONES
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, time_of_cell
 
 Values = NDArray[np.float64]
 
 FEWEST_BEATS = 4
-# An attack is looked for so many cells around a beat, and counts from this strength on; the middle of so many beats.
-ATTACK_CELLS, CLEAR_ATTACK, AROUND_BEATS = 3, 0.4, 8
-# Where a hit is heard on so many of the beats, they lie on their attacks already.
-DRUMMED = 0.6
 
 SHORTEST_S, LONGEST_S = 0.28, 1.65
 # Log-odds of a beat are kept within these: music goes on over rests, and one clear beat is not worth three.
@@ -108,33 +103,6 @@ def odds_near(activity: BeatActivity, beat_s: Values) -> Values:
     """Log-odds of beats at moments, the highest within a cell."""
     cell = np.round((beat_s - FIRST_CELL_S) / CELL_S).astype(int)[:, None] + np.arange(-1, 2)
     return np.asarray(activity.beat[np.clip(cell, 0, len(activity.beat) - 1)].max(axis=1), float)
-
-
-def on_attacks(columns: NDArray[np.float32], beat_s: Values) -> Values:
-    """Beats moved to where attacks are heard, by what beats around each are off in the middle.
-
-    Without drums: bowed and blown sounds begin to be heard later than they are begun: what the network learnt
-    of the moment is off by the same for all beats of a passage.
-
-    Args:
-        columns: as heard, (cells, columns).
-        beat_s: moments of beats.
-    """
-    strength = columns[:, :ZONES].sum(axis=1).astype(float) ** 0.5
-    place = (beat_s - FIRST_CELL_S) / CELL_S
-    reach = np.arange(-ATTACK_CELLS, ATTACK_CELLS + 1)
-    near = np.clip(np.round(place).astype(int)[:, None] + reach, 0, len(strength) - 1)
-    if np.mean(columns[near, 2 * ZONES].max(axis=1) > CLEAR_ATTACK) > DRUMMED:
-        return beat_s
-    weight = strength[near] ** 2
-    clear = strength[near].max(axis=1) > CLEAR_ATTACK
-    off = (near * weight).sum(axis=1) / np.maximum(weight.sum(axis=1), 1e-9) - place
-    moved = beat_s.copy()
-    for i in range(len(beat_s)):
-        around = slice(max(0, i - AROUND_BEATS), i + AROUND_BEATS + 1)
-        if clear[around].any():
-            moved[i] += CELL_S * float(np.median(off[around][clear[around]]))
-    return moved
 
 
 def _peaks(odds: Values) -> Values:
