@@ -12,8 +12,8 @@ from training.dress import dress
 from training.performance import Performance, Struck, without_overlaps
 
 LENGTH_S = 36.0
-# Clips from this seed on are drums alone.
-FIRST_DRUMS_SEED = 600
+# Clips from these seeds on are drums alone, and accompaniments.
+FIRST_DRUMS_SEED, FIRST_ACCOMPANIMENT_SEED = 600, 680
 SLOWEST_S, QUICKEST_S = 1.15, 0.32
 TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
 MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
@@ -121,7 +121,9 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False, soundin
     """The clip of a seed; ``tuning`` takes the soundfont that is in no training; not ``sounding`` is only truth."""
     random = np.random.default_rng([21, int(tuning), seed])
     tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
-    if seed >= FIRST_DRUMS_SEED:
+    if seed >= FIRST_ACCOMPANIMENT_SEED:
+        score, spread_s = make_score(random, 120, accompaniment=True), float(random.uniform(0.001, 0.012))
+    elif seed >= FIRST_DRUMS_SEED:
         score, spread_s = make_score(random, 120, drums_alone=True), float(random.uniform(0.001, 0.012))
     elif borrowed and random.random() < 0.3:
         score = borrowed[int(random.integers(len(borrowed)))]
@@ -148,6 +150,8 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False, soundin
     if score.texture == "chorale" or score.texture == "borrowed":
         one = int(random.choice(CHOIRS)) if random.random() < 0.65 else 0
         programs = (one,) * 3 if random.random() < 0.7 else tuple(int(random.choice(CHOIRS)) for _ in range(3))
+    elif score.texture == "accompaniment" and random.random() < 0.6:
+        programs = (int(random.choice(CHORDS)),) * 3
     elif score.texture == "figures":
         programs = (int(random.choice([0, 0, 1, 2, 6, 24, 46])),) * 3
     else:

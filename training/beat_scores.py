@@ -39,9 +39,11 @@ class Score:
     texture: str
 
 
-def _bars(random: Random, beats: int) -> tuple[list[int], list[int], bool]:
+def _bars(random: Random, beats: int, threes: float = 0.0) -> tuple[list[int], list[int], bool]:
     kinds, weights = zip(*METERS, strict=True)
     length, compound = kinds[int(random.choice(len(kinds), p=np.array(weights) / sum(weights)))]
+    if random.random() < threes:
+        length, compound = 3, False
     changes = random.random() < 0.08
     starts, lengths, place = [], [], 0
     while place < beats:
@@ -161,8 +163,8 @@ class Maker:
         self._downbeats = set(self.starts)
 
 
-def _bass(random: Random, score: Maker, part: int) -> list[Written]:
-    style = str(random.choice(["roots", "roots", "walking", "pulse", "off", "two"]))
+def _bass(random: Random, score: Maker, part: int, style: str = "") -> list[Written]:
+    style = style or str(random.choice(["roots", "roots", "walking", "pulse", "off", "two"]))
     notes = []
     for first, length, degree in score.harmony:
         root = _near(_chord(score.scale, score.tonic, degree)[0], 40)
@@ -183,9 +185,9 @@ def _bass(random: Random, score: Maker, part: int) -> list[Written]:
     return notes
 
 
-def _comping(random: Random, score: Maker, part: int) -> list[Written]:
+def _comping(random: Random, score: Maker, part: int, style: str = "") -> list[Written]:
     """Chords in a rhythm that repeats by the bar: on beats, after them, syncopated, or broken."""
-    style = str(random.choice(["held", "beats", "after", "syncopated", "broken", "oom-pah", "strummed"]))
+    style = style or str(random.choice(["held", "beats", "after", "syncopated", "broken", "oom-pah", "strummed"]))
     middle = float(random.uniform(54, 66))
     pool = (0.0, 1 / 3, 2 / 3) if score.compound else (0.0, 0.5, 0.25, 0.75)
     longest = max(score.lengths)
@@ -294,9 +296,9 @@ def _chorale(random: Random, score: Maker) -> list[Written]:
     return notes
 
 
-def make_score(random: Random, beats: int, *, drums_alone: bool = False) -> Score:
+def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompaniment: bool = False) -> Score:
     """A score of about so many felt beats."""
-    starts, lengths, compound = _bars(random, beats)
+    starts, lengths, compound = _bars(random, beats, threes=0.45 if accompaniment else 0.0)
     total = starts[-1] + lengths[-1]
     swing = not compound and random.random() < 0.12
     maker = Maker(
@@ -309,6 +311,12 @@ def make_score(random: Random, beats: int, *, drums_alone: bool = False) -> Scor
     texture = str(random.choice(list(TEXTURES), p=list(TEXTURES.values())))
     if drums_alone:
         texture, notes = "drums", _drums(random, maker)
+    elif accompaniment:
+        # Bass on the bar, chords on or after the other beats, with or without a melody.
+        texture = "accompaniment"
+        notes = _melody(random, maker, 0, 60, 88) if random.random() < 0.5 else []
+        notes += _comping(random, maker, 1, str(random.choice(["oom-pah", "oom-pah", "oom-pah", "after", "beats"])))
+        notes += _bass(random, maker, 2, str(random.choice(["roots", "roots", "two"])))
     elif texture == "chorale":
         notes = _chorale(random, maker)
     else:

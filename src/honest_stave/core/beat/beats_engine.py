@@ -19,8 +19,8 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 
 ENGINE = "beats 2"
-# Beats that are this unsure in the mean are chance: a drone or noise has none.
-LEAST_CLEAR = 0.3
+# Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.
+LEAST_ODDS = 0.0
 
 
 @dataclass(frozen=True)
@@ -68,9 +68,8 @@ def read(
     signal, starts_s = prepare(samples, rate, listen)
     heard = _heard(signal, lambda share: progress(0.9 * share))
     activity = hear_beats(heard)
-    beat_s, _ = track_beats(activity, heard.columns[:, -1].astype(np.float64))
-    sure = _calibrated(odds_near(activity, beat_s))
-    if len(beat_s) < FEWEST_BEATS or float(sure.mean()) < LEAST_CLEAR:
+    beat_s, odds = track_beats(activity, heard.columns[:, -1].astype(np.float64))
+    if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < LEAST_ODDS:
         none = np.zeros(0)
         return BeatsReading(none, none.astype(int), none.astype(int), none, none, (), activity.beat, starts_s)
     chosen = choose_level(heard, activity, beat_s)

@@ -257,7 +257,8 @@ def _mapped(beat_map: BeatMap, place: "object") -> BeatMap:
 
 def _stretch_end(beat_map: BeatMap, chosen: int) -> int:
     """First beat after the stretch of one meter, the beat of the next meter counted in as its end."""
-    return next((m.beat + 1 for m in beat_map.meters if m.beat > chosen), len(beat_map.beats))
+    # The pickup belongs to the first meter, though it lies before it.
+    return next((m.beat + 1 for m in beat_map.meters[1:] if m.beat > chosen), len(beat_map.beats))
 
 
 def smooth(beat_map: BeatMap, amount: float) -> BeatMap:
