@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import accumulate
 
 import numpy as np
@@ -63,6 +64,7 @@ def _moments(count: int, bpm: float, start_s: float, seed: int, slowing: int) ->
     return start_s + np.concatenate([[0.0], np.cumsum(60 / bpm * np.exp(bend[:-1]))])
 
 
+@lru_cache(maxsize=1)
 def curtain_call() -> LiveTake:
     """The curtain call: tune, bass, chords and the toy cupboard, a pickup of one beat, slower at the end."""
     beats = 4 * BARS + 2
@@ -109,6 +111,7 @@ def curtain_call() -> LiveTake:
     return LiveTake("curtain call, live.wav", tuple(at.tolist()), places, sounds.as_take(sound, -3.0))
 
 
+@lru_cache(maxsize=1)
 def overture() -> LiveTake:
     """The overture on harmonium and whistle, freely, with holds; its score is strict and writes the holds out."""
     lengths = [beats for beats, *_ in OVERTURE_BARS]

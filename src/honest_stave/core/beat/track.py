@@ -17,6 +17,8 @@ FEWEST_BEATS = 4
 SHORTEST_S, LONGEST_S = 0.28, 1.65
 # Log-odds of a beat are kept within these: music goes on over rests, and one clear beat is not worth three.
 LEAST_ODDS, MOST_ODDS = -2.0, 3.5
+# A row of beats begins and ends with one that is at least this likely.
+END_ODDS = -0.5
 # What the network says between beats speaks against them only where it is loud.
 LENGTH_WEIGHT = 0.5
 # A beat as long as the usual one is likeliest; spread in octaves.
@@ -80,7 +82,14 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
     beats = np.array(chosen[::-1])
     odds = activity.beat.astype(np.float64)
     wide = np.maximum(odds, np.maximum(np.append(LEAST_ODDS, odds[:-1]), np.append(odds[1:], LEAST_ODDS)))
+    beats = _without_unheard_ends(beats, wide[beats])
     return _centred(1 / (1 + np.exp(-odds)), beats), wide[beats]
+
+
+def _without_unheard_ends(beats: NDArray[np.int64], odds: Values) -> NDArray[np.int64]:
+    """The row without beats at either end on which nothing is heard: before the music, and after it."""
+    heard = np.flatnonzero(odds >= END_ODDS)
+    return beats[heard[0] : heard[-1] + 1] if len(heard) else beats[:0]
 
 
 def other_levels(beat_s: Values) -> list[Values]:
