@@ -130,7 +130,7 @@ def test_smoothing_takes_jitter_and_leaves_a_slowing_tempo_and_a_hold() -> None:
 
 
 def test_weak_beats_come_worst_first_and_drift_is_attack_less_map() -> None:
-    beats = tuple(Beat(1.0 + i, 1.02 + i, c, i == 3) for i, c in enumerate((0.9, 0.3, 0.6, 0.1)))
+    beats = tuple(Beat(1.0 + i, 1.02 + i, c, i == 3) for i, c in enumerate((0.95, 0.3, 0.6, 0.1)))
     found = BeatMap("a", "b", "", beats)
     assert weakest_of(found) == [1, 2]
     assert drift_ms_of(found) == pytest.approx([20.0] * 4)

@@ -4,6 +4,7 @@ import time
 import uuid
 from collections.abc import Callable
 from dataclasses import asdict, replace
+from functools import reduce
 from typing import Any
 
 import numpy as np
@@ -268,10 +269,12 @@ def counted_otherwise(beat_map: BeatMap, name: str) -> BeatMap:
         BadInput: a pin stands in the way, or the name is no way to count.
     """
     first = beat_map.meters[0]
+    # From the last meter to the first, so that the places of the earlier ones stay.
+    starts = [m.beat for m in reversed(beat_map.meters)]
     if name == "half the tempo":
-        return map_edits.half_from(beat_map, first.beat)
+        return reduce(map_edits.half_from, starts, beat_map)
     if name == "twice the tempo":
-        return map_edits.double_from(beat_map, 0)
+        return reduce(map_edits.double_from, [*starts[:-1], 0], beat_map)
     if name in ("bars one beat later", "bars one beat earlier"):
         moved = (first.beat + (1 if name.endswith("later") else -1)) % first.felt_beats
         return check_map(replace(beat_map, meters=(replace(first, beat=moved), *beat_map.meters[1:])))

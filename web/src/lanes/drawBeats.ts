@@ -8,7 +8,7 @@ const STEM_APART = 4
 const RING_PX = 4.5
 const TICK_PX = 9
 /** A beat less sure than this is drawn broken. */
-const WEAK = 0.75
+const WEAK = 0.9
 const LEAST_DRIFT_MS = 20
 const FAR_OFF = 1.8
 /** The name of a lane stands above this. */

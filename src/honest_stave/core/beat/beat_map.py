@@ -18,8 +18,8 @@ Values = NDArray[np.float64]
 
 # A beat that is sure lies within the first of these of its attack, one without any evidence within both.
 SURE_WITHIN_S, UNSURE_WITHIN_S = 0.004, 0.05
-# Beats less sure than this are walked through as doubts.
-WEAK = 0.75
+# Beats less sure than this are walked through as doubts: of those at 0.8 to 0.9 three in four are right.
+WEAK = 0.9
 
 MOST_BEATS = 40_000
 # The quickest and slowest felt beat that a map takes, in seconds.

@@ -27,6 +27,8 @@ USUAL_S, SPREAD_OCTAVES, USUAL_WEIGHT = 0.58, 0.8, 0.5
 CHANGE_COST = 90.0
 # A second covered by beats, while something sounds.
 COVER = 1.2
+# A second of sound before the first beat.
+LATE_COST = 1.5
 # A beat that is passed over costs its odds, this much of them.
 PASSED_WEIGHT = 0.5
 
@@ -64,7 +66,7 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
         best = options.argmax(axis=1)
         over = passed[cell] - passed[np.maximum(earlier + 1, 0)]
         value = options[rows, best] + cover - PASSED_WEIGHT * over
-        starts = -COVER * max(cell - first, 0) * CELL_S * 0.5
+        starts = -LATE_COST * max(cell - first, 0) * CELL_S
         fresh = value < starts
         total[cell] = np.where(fresh, starts, value) + odds[cell] + LENGTH_WEIGHT * likely[cell]
         came[cell] = np.where(fresh, -1, best)
@@ -87,9 +89,10 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
 
 
 def _without_unheard_ends(beats: NDArray[np.int64], odds: Values) -> NDArray[np.int64]:
-    """The row without beats at either end on which nothing is heard: before the music, and after it."""
-    heard = np.flatnonzero(odds >= END_ODDS)
-    return beats[heard[0] : heard[-1] + 1] if len(heard) else beats[:0]
+    """The row without a first or a last beat on which nothing is heard: one before the music, one after it."""
+    if len(beats) <= FEWEST_BEATS:
+        return beats
+    return beats[int(odds[0] < END_ODDS) : len(beats) - int(odds[-1] < END_ODDS)]
 
 
 def other_levels(beat_s: Values) -> list[Values]:
