@@ -197,6 +197,9 @@ def test_a_click_is_found_again_where_the_map_has_it_and_differs_by_passage() ->
     kinds = [t.kind for t in ticks_of(start)]
     assert kinds[:8] == ["accent", "beat", "beat", "beat"] * 2
     assert kinds[8:10] == ["beat", "between"]
+    # Six decibels down is half the amplitude; instruments sound with the square of the velocity.
+    notes = map_files.click_notes(ticks_of(start))
+    assert (notes[8].velocity / notes[5].velocity) ** 2 == pytest.approx(0.5, abs=0.02)
     # It rests in the hold: no click between beats 12 and 13.
     assert not [t for t in ticks_of(start) if 6.5 < t.time_s < 7.0]
     sound = soundfile.read(io.BytesIO(map_files.click_as_wav(start, 10.0)), dtype="float32")[0]

@@ -3264,10 +3264,6 @@ export interface components {
             key: number[];
             /** Velocity */
             velocity: number[];
-            /** Level Db */
-            level_db: number[];
-            /** Sound */
-            sound: string[];
         };
         /**
          * TimeChange

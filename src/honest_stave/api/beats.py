@@ -142,8 +142,6 @@ class Ticks(Model):
     time_s: list[float]
     key: list[int]
     velocity: list[int]
-    level_db: list[float]
-    sound: list[str]
 
 
 @router.post("")
@@ -234,8 +232,6 @@ def get_ticks(studio: Opened, folio_id: str, map_id: str, runner_up: str = "") -
         time_s=[t.time_s for t in ticks],
         key=[n.pitch for n in notes],
         velocity=[n.velocity for n in notes],
-        level_db=[t.level_db for t in ticks],
-        sound=[t.sound for t in ticks],
     )
 
 

@@ -13,7 +13,7 @@ const view = {
   smoothing: 0.2, runners_up: [{ name: 'twice the tempo', share: 0.2 }], score: '', moments: [], written_out: [],
 } // prettier-ignore
 const ticks = (count: number) => ({
-  time_s: Array.from({ length: count }, (_, i) => 1 + i / 2), key: [], velocity: [], level_db: [], sound: [],
+  time_s: Array.from({ length: count }, (_, i) => 1 + i / 2), key: [], velocity: [],
 }) // prettier-ignore
 const take = { name: 'curtain', kind: 'audio', facts: { rate: 44100, frames: 88200, duration_s: 3 } }
 let asked: string[] = []

@@ -12,7 +12,7 @@ function map(count: number, extra: Partial<BeatMapView> = {}): BeatMapView {
   return {
     time_s: beats.map((i) => i * 0.5), drift_ms: beats.map(() => 0), confidence: beats.map(() => 0.95),
     pinned: beats.map(() => false), beat: beats.map((i) => (i % 4) + 1), felt_bpm: beats.slice(1).map(() => 120),
-    doubt_bpm: beats.slice(1).map(() => 1), holds: [], markers: [], ...extra,
+    doubt_bpm: beats.slice(1).map(() => 1), holds: [], markers: [], weakest: [], ...extra,
   } as unknown as BeatMapView // prettier-ignore
 }
 function recordingPen() {
@@ -45,7 +45,7 @@ describe('beats on their lanes', () => {
     expect(seen.strokes.filter((c) => c === 'madder')).toHaveLength(1)
   })
   it('breaks the stem of a weak beat, not that of a pin', () => {
-    const weak = map(4, { confidence: [0.95, 0.3, 0.3, 0.95], pinned: [false, false, true, false] })
+    const weak = map(4, { weakest: [1], pinned: [false, false, true, false] })
     const { pen, seen } = recordingPen()
     drawStems(pen, new TimeAxis(0, 2, 400), 100, weak, new Set(), colours)
     expect(seen.dashes.slice(0, 4)).toEqual([0, 2, 0, 0])

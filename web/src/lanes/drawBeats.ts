@@ -7,8 +7,6 @@ import { FIGURES, SMALL_FIGURES, type Colours } from './surface'
 const STEM_APART = 4
 const RING_PX = 4.5
 const TICK_PX = 9
-/** A beat less sure than this is drawn broken. */
-const WEAK = 0.9
 const LEAST_DRIFT_MS = 20
 const FAR_OFF = 1.8
 /** The name of a lane stands above this. */
@@ -35,6 +33,7 @@ export function drawStems(
 ): void {
   const [first, last] = beatsInView(axis, map.time_s)
   const apart = last > first + 1 ? axis.width / (last - first) : axis.width
+  const weak = new Set(map.weakest)
   for (let i = first; i < last; i++) {
     const begins = map.beat[i] === 1
     if (!begins && apart < STEM_APART && !selection.has(i)) continue
@@ -42,7 +41,7 @@ export function drawStems(
     pen.strokeStyle = selection.has(i) ? c.madder : c.ink
     pen.lineWidth = begins ? 2 : 1
     pen.globalAlpha = begins ? 1 : 0.75
-    pen.setLineDash(!map.pinned[i] && map.confidence[i] < WEAK ? [3, 4] : [])
+    pen.setLineDash(weak.has(i) ? [3, 4] : [])
     pen.beginPath()
     pen.moveTo(x, begins ? 0 : height * 0.12)
     pen.lineTo(x, begins ? height : height * 0.88)
@@ -204,6 +203,7 @@ export function drawDrift(
   }
   pen.stroke()
   const apart = last > first + 1 ? axis.width / (last - first) : TICK_PX * 2
+  const weak = new Set(map.weakest)
   const reach = Math.max(1.5, Math.min(TICK_PX, apart * 0.45)) / 2
   for (let i = first; i < last; i++) {
     const drift = map.drift_ms[i]
@@ -211,7 +211,7 @@ export function drawDrift(
     const x = axis.x(map.time_s[i])
     pen.strokeStyle = selection.has(i) ? c.madder : c.ink
     pen.lineWidth = map.beat[i] === 1 ? 2.6 : 1.5
-    pen.setLineDash(map.confidence[i] < WEAK && !map.pinned[i] ? [2, 2.5] : [])
+    pen.setLineDash(weak.has(i) ? [2, 2.5] : [])
     pen.beginPath()
     pen.moveTo(x - reach, y(drift) + reach * 0.7)
     pen.lineTo(x + reach, y(drift) - reach * 0.7)

@@ -37,7 +37,6 @@ export interface Ticks {
   time_s: number[]
   key: number[]
   velocity: number[]
-  level_db: number[]
 }
 export interface Program {
   recordingUrl: string | null
@@ -250,8 +249,7 @@ export class Player {
     if (ticks) {
       for (let i = firstFrom(ticks.time_s, from); i < ticks.time_s.length && ticks.time_s[i] < to; i++) {
         const pitch = CLICK_PITCH[ticks.key[i]] ?? 89
-        const velocity = Math.min(127, ticks.velocity[i] * 10 ** (ticks.level_db[i] / 40))
-        this.clickAt(ticks.time_s[i], pitch, velocity)
+        this.clickAt(ticks.time_s[i], pitch, ticks.velocity[i])
       }
       return
     }

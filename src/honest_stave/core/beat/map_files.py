@@ -46,11 +46,16 @@ class MapProof:
 
 
 def click_notes(ticks: list[Tick]) -> tuple[Sounding, ...]:
-    """The click as drum notes."""
+    """The click as drum notes, heard and written alike: its level is in their velocities."""
     return tuple(
-        Sounding(f"click {i}", t.time_s, t.time_s + CLICK_NOTE_S, KEYS[t.kind], VELOCITY[t.kind])
+        Sounding(f"click {i}", t.time_s, t.time_s + CLICK_NOTE_S, KEYS[t.kind], _velocity(t))
         for i, t in enumerate(ticks)
     )
+
+
+def _velocity(tick: Tick) -> int:
+    # Instruments sound with the square of the velocity.
+    return int(np.clip(round(VELOCITY[tick.kind] * 10 ** (tick.level_db / 40)), 1, 127))
 
 
 def map_as_midi(beat_map: BeatMap, start_s: float, *, with_click: bool, parts: tuple[WrittenPart, ...] = ()) -> bytes:
