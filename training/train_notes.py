@@ -24,7 +24,8 @@ from training.note_network import NoteNetwork
 from training.shipped import take_over
 
 BATCH = 8
-PEAK_RATE = 2.5e-3
+# From the beginning, and where a trained network goes on: it would forget at the full rate.
+PEAK_RATE, PEAK_RATE_AGAIN = 2.5e-3, 1.2e-3
 WARM_STEPS = 100
 POSITIVE_WEIGHT = 2.0
 # Squared errors of velocities are some hundredths: this makes them matter beside the entropies.
@@ -61,9 +62,9 @@ def loss_of(logits: torch.Tensor, targets: torch.Tensor) -> torch.Tensor:
     return loss
 
 
-def rate_at(done: float, step: int) -> float:
-    """Learning rate after a share ``done`` of the time: a warm start, then a cosine to nothing."""
-    return float(PEAK_RATE * min(1.0, step / WARM_STEPS) * 0.5 * (1 + np.cos(np.pi * min(done, 1.0))))
+def rate_at(done: float, step: int, peak: float) -> float:
+    """Learning rate after a share ``done`` of the time: a warm start to ``peak``, then a cosine to nothing."""
+    return float(peak * min(1.0, step / WARM_STEPS) * 0.5 * (1 + np.cos(np.pi * min(done, 1.0))))
 
 
 def batches(cache: Path, first_step: int) -> Iterator[Batch]:
@@ -102,6 +103,7 @@ def main() -> None:
         "--from-shipped", action="store_true", help="without a checkpoint, begin with the shipped one"
     )
     options = parser.parse_args()
+    peak = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
     torch.manual_seed(1)
     torch.set_num_threads(options.threads)
     network = NoteNetwork(options.channels).to(memory_format=torch.channels_last)
@@ -127,7 +129,7 @@ def main() -> None:
         if done >= 1:
             break
         for group in optimiser.param_groups:
-            group["lr"] = rate_at(done, step)
+            group["lr"] = rate_at(done, step, peak)
         logits = learning(torch.from_numpy(batch.long), torch.from_numpy(batch.short))
         loss = loss_of(logits, torch.from_numpy(batch.targets))
         optimiser.zero_grad(set_to_none=True)

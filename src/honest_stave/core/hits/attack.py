@@ -15,16 +15,29 @@ AFTER_S, BEFORE_S = 0.0015, 0.004
 AWAY_S = 0.005
 # The rise begins where the level first reaches this share of the peak of the stretch that follows.
 PEAK_S, RISE_SHARE, OVER_BEFORE = 0.03, 0.1, 1.3
-# High-passes above which the rise is looked for, by the coefficient of a single pole.
+# High-passes above which the rise is looked for.
 PASSES_HZ = (40.0, 300.0, 3000.0)
+# Heard before a stretch that is looked at: the lowest high-pass has forgotten its beginning by then (-120 dB).
+SETTLED_S = 0.08
+# Hits looked at together: bounds the memory of an hour.
+BLOCK_HITS = 256
 
 
-def _passed(mono: Floats, hz: float) -> Floats:
-    """The signal above ``hz``, causal: nothing rises before it does."""
-    from scipy import signal as dsp
+def _passes(pieces: Floats) -> list[Floats]:
+    """Each piece above each of ``PASSES_HZ``, causal: nothing rises before it does.
 
-    sos = dsp.butter(2, hz, "highpass", fs=RATE, output="sos")
-    return np.asarray(dsp.sosfilt(sos, mono), np.float32)
+    Butterworth high-passes of second order, as their response on the circle of frequencies.
+    """
+    size = 1 << int(pieces.shape[1] * 1.3).bit_length()
+    spectrum = np.fft.rfft(pieces, size)
+    delay = np.exp(-2j * np.pi * np.arange(size // 2 + 1) / size)
+    found = []
+    for hz in PASSES_HZ:
+        warped = np.tan(np.pi * hz / RATE)
+        poles = (1 + delay) ** 2 * warped**2 + np.sqrt(2) * warped * (1 - delay**2) + (1 - delay) ** 2
+        response = ((1 - delay) ** 2 / poles).astype(np.complex64)
+        found.append(np.fft.irfft(spectrum * response, size)[:, : pieces.shape[1]].astype(np.float32))
+    return found
 
 
 def refine_attacks(mono: Floats, time_s: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -34,33 +47,40 @@ def refine_attacks(mono: Floats, time_s: NDArray[np.float64]) -> NDArray[np.floa
         mono: at ``RATE``.
         time_s: rough moments, in order.
     """
-    reach, after, before = (round(s * RATE) for s in (REACH_S, AFTER_S, BEFORE_S))
     places = np.round(time_s * RATE).astype(int)
-    best = np.full(len(places), -np.inf)
-    found = places.copy()
+    blocks = [_refine(mono, places[first : first + BLOCK_HITS]) for first in range(0, len(places), BLOCK_HITS)]
+    return np.concatenate([*blocks, np.zeros(0)]) / RATE
+
+
+def _refine(mono: Floats, places: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Samples at which the sounds near ``places`` begin to rise, (hits,)."""
+    reach, after, before = (round(s * RATE) for s in (REACH_S, AFTER_S, BEFORE_S))
+    lead = round(SETTLED_S * RATE) + reach + 2 * before
+    length = lead + reach + round(PEAK_S * RATE) + after
+    at = places[:, None] - lead + np.arange(length)
+    inside = (at >= 0) & (at < len(mono))
+    pieces = np.where(inside, mono[np.clip(at, 0, len(mono) - 1)], np.float32(0))
+    passed = _passes(pieces)
     offsets = np.arange(-reach, reach + 1)
     price = (offsets / (AWAY_S * RATE)) ** 2
-    chosen = np.zeros(len(places), int)
-    passed = [_passed(mono, hz) for hz in PASSES_HZ]
+    row = np.arange(len(places))
+    best, found, chosen = np.full(len(places), -np.inf), np.full(len(places), lead), np.zeros(len(places), int)
     for number, view in enumerate(passed):
-        energy = np.concatenate([[0.0], np.cumsum(np.square(view, dtype=np.float64))])
-
-        def between(first: NDArray[np.int64], last: NDArray[np.int64], energy: NDArray[np.float64] = energy):  # type: ignore[no-untyped-def]
-            low, high = np.clip(first, 0, len(energy) - 1), np.clip(last, 0, len(energy) - 1)
-            return energy[high] - energy[low]
-
-        at = places[:, None] + offsets
-        floor = 1e-9 + 1e-6 * energy[-1] / max(len(view), 1)
-        rise = np.log((between(at, at + after) / after + floor) / (between(at - before, at) / before + floor))
+        energy = np.cumsum(np.square(view, dtype=np.float64), axis=1)
+        floor = 1e-9 + 1e-6 * energy[:, -1:].mean() / length
+        moment = lead + offsets - 1
+        rise = np.log(
+            ((energy[:, moment + after] - energy[:, moment]) / after + floor)
+            / ((energy[:, moment] - energy[:, moment - before]) / before + floor)
+        )
         score = rise - price
         place = score.argmax(axis=1)
-        value = score[np.arange(len(places)), place]
-        better = value > best
-        best = np.where(better, value, best)
-        found = np.where(better, places + offsets[place], found)
+        better = score[row, place] > best
+        best = np.where(better, score[row, place], best)
+        found = np.where(better, lead + offsets[place], found)
         chosen = np.where(better, number, chosen)
-    starts = [_rise_begins(passed[c], int(f)) for c, f in zip(chosen.tolist(), found.tolist(), strict=True)]
-    return np.array(starts, float) / RATE
+    starts = [_rise_begins(passed[c][i], f) for i, c, f in zip(row.tolist(), chosen.tolist(), found.tolist(), strict=True)]
+    return np.maximum(places - lead + np.array(starts, float), 0.0)
 
 
 def _rise_begins(view: Floats, place: int) -> int:

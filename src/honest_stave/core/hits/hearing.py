@@ -24,7 +24,8 @@ TURNED_SAMPLES = 2048
 LEAD_FRAMES = round(LEAD_S * RATE / HOP_SAMPLES)
 # Frames heard at once, and what the network sees to either side.
 STRETCH_FRAMES, CONTEXT_FRAMES = 3440, 64
-BLOCK_FRAMES = 1024
+# Spectra made at once stay in the processor's cache.
+BLOCK_FRAMES = 128
 
 Floats = NDArray[np.float32]
 
