@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import stats
 
 from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch import kind as kinds
@@ -31,7 +32,7 @@ from honest_stave.core.pitch.strikes import Strikes, find_strikes
 from honest_stave.core.signal.layer import score_of
 from training import clips as recipes
 from training.export_notes import TARGET
-from training.fitting import RIDGE, fit_score, fit_softmax
+from training.fitting import fit_score, fit_softmax, fit_within
 from training.material import LOWEST_DB, STEP_DB, Heard, load
 from training.measure_notes import score as f1_of
 
@@ -45,6 +46,8 @@ UNFAMILIAR_WEIGHT = 2.0
 WORKERS = 2
 # An end is right within this share of what the measure allows: the longer of 50 ms and a fifth of the note.
 END_TOLERANCE_S, END_TOLERANCE_SHARE, STRICTNESS = 0.05, 0.2, 0.9
+# Clips with fewer notes say nothing of loudness.
+LEAST_STRUCK = 8
 MIX_GAINS_DB = (-9.0, -3.0, 0.0, 3.0)
 
 Values = NDArray[np.float64]
@@ -159,24 +162,24 @@ def figures(examples: list[Example], voices: str, constants: dict[str, dict[str,
 
 
 def fit_velocity(examples: list[Example]) -> dict[str, object]:
-    """Weights of the levels and of the network's velocity, within clips."""
+    """The layer over levels and the network's velocity, fitted within clips."""
     inputs, wanted = [], []
     for e in examples:
-        if not e.right.any():
-            continue
-        order = np.flatnonzero(e.right)
-        truth = np.array([_velocity_of(e.strikes, int(i), e.clip.notes) for i in order])
-        found = loudness_inputs(e.strikes.chosen(order), e.bands)
-        inputs.append(found - found.mean(axis=0))
-        wanted.append(truth - truth.mean())
-    design = np.concatenate(inputs)
-    square = design.T @ design + RIDGE * np.eye(design.shape[1])
-    return {"weights": np.round(np.linalg.solve(square, design.T @ np.concatenate(wanted)), 4).tolist()}
+        if np.count_nonzero(e.right) >= LEAST_STRUCK:
+            right = e.strikes.chosen(e.right)
+            inputs.append(loudness_inputs(right, e.bands, e.activity))
+            wanted.append(e.clip.notes[e.note[e.right], 4])
+    return fit_within(inputs, wanted)
 
 
-def _velocity_of(strikes: Strikes, index: int, notes: Values) -> float:
-    near = (notes[:, 3] == strikes.pitch[index]) & (np.abs(notes[:, 0] - strikes.onset_s[index]) <= NEAR_S)
-    return float(notes[near, 4][0])
+def velocity_rank(examples: list[Example], constants: dict[str, Any]) -> float:
+    """Mean rank correlation of velocities with the truth within clips."""
+    ranks = []
+    for e in examples:
+        if np.count_nonzero(e.right) >= LEAST_STRUCK:
+            said = score_of(loudness_inputs(e.strikes.chosen(e.right), e.bands, e.activity), constants)
+            ranks.append(stats.spearmanr(said, e.clip.notes[e.note[e.right], 4])[0])
+    return float(np.nanmean(ranks))
 
 
 def _mixed(first: Heard, second: Heard, gain_db: float) -> Heard:
@@ -258,8 +261,12 @@ def main() -> None:
         print(f"kinds right in {np.mean(guessed == label[1::2]):.3f} of {len(guessed)}")
         weights, intercepts = fit_softmax(inputs, label, len(kinds.KINDS))
         kept["kind"] = {"weights": np.round(weights, 4).tolist(), "intercepts": np.round(intercepts, 4).tolist()}
-    struck = [e for e in examples if e.clip.kind in ("keys", "plucked")]
-    kept |= {"version": VERSION, **constants, "velocity": fit_velocity(struck)}
+    known = [*trained["many"], *trained["one"]]
+    held_out, velocity = examples[1::2], fit_velocity([*examples[::2], *known])
+    for kind in recipes.KINDS:
+        rank = velocity_rank([e for e in held_out if e.clip.kind == kind], velocity)
+        print(f"velocity rank, {kind:10} {rank:.3f}", flush=True)
+    kept |= {"version": VERSION, **constants, "velocity": fit_velocity([*examples, *known])}
     TARGET.with_suffix(".json").write_text(json.dumps(kept) + "\n")
 
 

@@ -79,7 +79,9 @@ def _refine(mono: Floats, places: NDArray[np.int64]) -> NDArray[np.float64]:
         best = np.where(better, score[row, place], best)
         found = np.where(better, lead + offsets[place], found)
         chosen = np.where(better, number, chosen)
-    starts = [_rise_begins(passed[c][i], f) for i, c, f in zip(row.tolist(), chosen.tolist(), found.tolist(), strict=True)]
+    starts = [
+        _rise_begins(passed[c][i], f) for i, c, f in zip(row.tolist(), chosen.tolist(), found.tolist(), strict=True)
+    ]
     return np.maximum(places - lead + np.array(starts, float), 0.0)
 
 

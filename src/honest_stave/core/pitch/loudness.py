@@ -1,8 +1,9 @@
 """How hard notes were struck: what the network says, and by how much the levels of their partials rise.
 
 The network knows what a hard stroke sounds like, the levels tell strokes of one recording apart
-more finely. Both are weighed by a linear model fitted within recordings, so that the order of
-the velocities is measured and their middle is the network's.
+more finely, and what is struck with a note says how much of a level is its own. A layer weighs
+them, fitted within recordings, so that the order of the velocities is measured and their middle
+is the network's.
 """
 
 from typing import Any
@@ -10,56 +11,113 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.activity import FRAMES_PER_CELL
+from honest_stave.core.pitch.activity import FRAMES_PER_CELL, PITCHES, Activity
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LOWEST_PITCH, Bands
+from honest_stave.core.pitch.scaling import reference_level_db
 from honest_stave.core.pitch.strikes import Strikes
-from honest_stave.core.signal.layer import log_odds
+from honest_stave.core.signal.layer import log_odds, score_of
 
 Values = NDArray[np.float64]
-# Semitones above a pitch at which its first partials lie.
-PARTIAL_STEPS = (0, 12, 19, 24, 28, 31)
+# Semitones above a pitch at which its first partials lie, and at which others share some of them.
+PARTIAL_STEPS = (0, 12, 19, 24, 28, 31, 34, 36)
+SHARING_STEPS = (-24, -19, -12, -7, 7, 12, 19, 24)
 # Frames after a stroke in which it is loudest, and before it in which the rest sounds alone.
 AFTER_FRAMES, BEFORE_FRAMES = range(1, 8), range(-7, -2)
+# Cells round a stroke whose velocities the layer sees.
+CELLS = range(-2, 4)
 # Of what sounds after a stroke at least this share is its own.
 OWN_SHARE = 0.03
+UNIT_DB = 20.0
+# Strikes measured at once: bounds the memory of an hour.
+BLOCK = 4096
 
 
-def loudness_inputs(strikes: Strikes, bands: Bands) -> Values:
-    """Inputs of the model, (strikes, 9): rises in dB of both views, the network's velocity, the pitch."""
+def loudness_inputs(strikes: Strikes, bands: Bands, activity: Activity) -> Values:
+    """Inputs of the layer: levels and rises in both views, the network's velocity, what is struck with it.
+
+    Args:
+        strikes: of which the loudness is asked.
+        bands, activity: where they were found.
+    """
+    reference_db = reference_level_db(bands.long_db)
+    blocks = [
+        _inputs(strikes.chosen(np.arange(first, min(first + BLOCK, len(strikes)))), bands, activity, reference_db)
+        for first in range(0, max(len(strikes), 1), BLOCK)
+    ]
+    return np.concatenate(blocks)
+
+
+def _inputs(strikes: Strikes, bands: Bands, activity: Activity, reference_db: float) -> Values:
+    frame, row = FRAMES_PER_CELL * strikes.cell, strikes.pitch - LOWEST_PITCH
     columns: list[Values] = []
     for view, per_semitone in ((bands.long_db, BANDS_PER_SEMITONE), (bands.short_db, 1)):
-        rises = []
         for step in PARTIAL_STEPS:
-            band = per_semitone * (strikes.pitch + step - LOWEST_PITCH) + per_semitone // 2
-            rises.append(_rise(view, FRAMES_PER_CELL * strikes.cell, np.minimum(band, view.shape[1] - 1)))
-        columns += [10 * np.log10(r + 1e-12) for r in (np.sum(rises, axis=0), rises[0], rises[1])]
-    height = strikes.pitch / 24.0
-    return np.column_stack([*columns, log_odds(np.clip(strikes.velocity / 127, 0.02, 0.98)), height, height**2])
+            band = np.minimum(per_semitone * (row + step) + per_semitone // 2, view.shape[1] - 1)
+            columns += _rise(view, frame, band, reference_db)
+    cell = np.clip(strikes.cell[:, None] + np.array(CELLS), 0, len(activity.onset) - 1)
+    velocity = activity.velocity[cell, row[:, None]].astype(np.float64)
+    onset = activity.onset[cell, row[:, None]].astype(np.float64)
+    columns += [*log_odds(np.clip(velocity, 0.02, 0.98)).T]
+    columns += [(velocity * onset).sum(axis=1) / np.maximum(onset.sum(axis=1), 1e-6)]
+    height = (strikes.pitch - 62) / 24
+    columns += [log_odds(strikes.onset), strikes.before, height, height**2]
+    last = len(bands.short_db) - 1
+    total_db = [
+        10 * np.log10((10 ** (bands.short_db[np.clip(frame + k, 0, last)].astype(np.float32) / 10)).sum(axis=1))
+        for k in (*AFTER_FRAMES, *BEFORE_FRAMES)
+    ]
+    after_db = np.max(total_db[: len(AFTER_FRAMES)], axis=0)
+    before_db = np.mean(total_db[len(AFTER_FRAMES) :], axis=0)
+    columns += [(after_db - reference_db) / UNIT_DB, np.clip((after_db - before_db) / UNIT_DB, -2, 3)]
+    return np.column_stack([*columns, *_company(strikes, activity)])
 
 
-def _rise(view: NDArray[np.floating], frame: NDArray[np.int64], band: NDArray[np.int64]) -> Values:
-    """Power that a stroke adds in one band, (strikes,)."""
+def _rise(
+    view: NDArray[np.floating], frame: NDArray[np.int64], band: NDArray[np.int64], reference_db: float
+) -> list[Values]:
+    """Level that a stroke adds in one band against the reference, and by how much the band rises, in units."""
     last = len(view) - 1
 
-    def power(offset: int) -> Values:
-        return np.asarray(10 ** (view[np.clip(frame + offset, 0, last), band].astype(np.float64) / 10))
+    def level(offset: int) -> Values:
+        return np.asarray(view[np.clip(frame + offset, 0, last), band], np.float64)
 
-    after = np.max([power(k) for k in AFTER_FRAMES], axis=0)
-    before = np.mean([power(k) for k in BEFORE_FRAMES], axis=0)
-    return np.asarray(np.maximum(after - before, OWN_SHARE * after))
+    after_db = np.max([level(k) for k in AFTER_FRAMES], axis=0)
+    before_db = np.mean([level(k) for k in BEFORE_FRAMES], axis=0)
+    after = 10 ** (after_db / 10)
+    added = np.maximum(after - 10 ** (before_db / 10), OWN_SHARE * after)
+    return [
+        np.clip((10 * np.log10(added + 1e-12) - reference_db) / UNIT_DB, -5, 1),
+        np.clip((after_db - before_db) / UNIT_DB, -2, 3),
+    ]
 
 
-def velocities(strikes: Strikes, bands: Bands, counted: NDArray[np.bool_], constants: dict[str, Any]) -> Values:
+def _company(strikes: Strikes, activity: Activity) -> list[Values]:
+    """What begins with each stroke: how much above, below, and on the pitches that share its partials."""
+    cells = np.clip(strikes.cell[:, None] + np.arange(-1, 2), 0, len(activity.onset) - 1)
+    struck = activity.onset[cells].max(axis=1).astype(np.float64)
+    row, index = strikes.pitch - LOWEST_PITCH, np.arange(len(strikes))
+    below = np.cumsum(struck, axis=1)
+    under = below[index, row] - struck[index, row]
+    columns = [np.log1p(np.maximum(below[:, -1] - below[index, row], 0.0)), np.log1p(np.maximum(under, 0.0))]
+    for step in SHARING_STEPS:
+        at = row + step
+        inside = (at >= 0) & (at < PITCHES)
+        columns.append(np.where(inside, struck[index, np.clip(at, 0, PITCHES - 1)], 0.0))
+    return columns
+
+
+def velocities(
+    strikes: Strikes, bands: Bands, activity: Activity, counted: NDArray[np.bool_], constants: dict[str, Any]
+) -> Values:
     """Velocity of every strike, 1 to 127.
 
     Args:
         strikes: what was found.
-        bands: of the whole recording.
+        bands, activity: of the whole recording.
         counted: which count; their middle stays where the network put it.
-        constants: ``weights`` of the model.
+        constants: of the layer, as ``layer.score_of`` takes them, and what one unit of it is in velocity.
     """
     if not counted.any():
         return strikes.velocity
-    inputs = loudness_inputs(strikes, bands)
-    apart = (inputs - inputs[counted].mean(axis=0)) @ np.array(constants["weights"])
-    return np.asarray(np.clip(strikes.velocity[counted].mean() + apart, 1, 127))
+    said = constants["unit"] * score_of(loudness_inputs(strikes, bands, activity), constants)
+    return np.asarray(np.clip(strikes.velocity[counted].mean() + said - said[counted].mean(), 1, 127))

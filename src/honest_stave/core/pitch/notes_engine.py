@@ -118,7 +118,7 @@ def _read_tuned(
     strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds))
     sure = confidence(score)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
-    strikes = replace(strikes, velocity=velocities(strikes, bands, counted, constants["velocity"]))
+    strikes = replace(strikes, velocity=velocities(strikes, bands, activity, counted, constants["velocity"]))
     end_s = ends_of(strikes, settings.voices, counted)
     rival, rival_share = rivals(strikes, activity)
     goes_on, level_db = continuing(strikes, activity), loudest_db(strikes, bands.long_db)
