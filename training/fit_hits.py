@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import spearmanr
 
-from honest_stave.core.hits.hits_engine import Found, find_hits, hit_measures, loudness_measures
+from honest_stave.core.hits.found import Found
+from honest_stave.core.hits.hits_engine import find_hits, hit_measures, loudness_measures
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.signal.layer import score_of
 from training.fitting import RIDGE, fit_score

@@ -54,11 +54,34 @@ def _steps(random: np.random.Generator) -> dict[str, NDArray[np.float64]]:
     return chances
 
 
-def make_clip(seed: int, kits: list[Kit], *, tuning: bool = False) -> HitClip:
-    """The loop of a seed."""
+def _mixed(kits: list[Kit], random: np.random.Generator) -> Kit:
+    """A kit of which every drum may come from another."""
+    found: Kit = {}
+    for role in sorted({role for kit in kits for role in kit}):
+        holding = [kit for kit in kits if role in kit]
+        found[role] = made_kit(random).get(role, []) if random.random() < MADE_SHARE else []
+        found[role] = found[role] or holding[int(random.integers(len(holding)))][role]
+    return found
+
+
+def make_clip(
+    seed: int, kits: list[Kit], *, tuning: bool = False, mixed: bool = False, length_s: float = LENGTH_S
+) -> HitClip:
+    """The loop of a seed.
+
+    Args:
+        seed: number of the loop.
+        kits: to choose from.
+        tuning: none of our own kits.
+        mixed: every drum from a kit of its own.
+        length_s: of the loop.
+    """
     random = np.random.default_rng([11, int(tuning), seed])
     own = not tuning and random.random() < MADE_SHARE
-    kit = made_kit(random) if own else kits[int(random.integers(len(kits)))]
+    if mixed:
+        kit = _mixed(kits, random)
+    else:
+        kit = made_kit(random) if own else kits[int(random.integers(len(kits)))]
     step_s = 60 / float(random.uniform(65, 180)) / 4
     swing = float(random.choice([0.0, 0.0, 0.15, 0.33])) * step_s
     chances = {role: c for role, c in _steps(random).items() if role in kit}
@@ -70,9 +93,9 @@ def make_clip(seed: int, kits: list[Kit], *, tuning: bool = False) -> HitClip:
     shorter = float(random.choice([1.6, 1.6, 0.4, 0.15]))
     start_s = float(random.choice([0.004, 0.004, 0.05, 0.3]))
     jitter_s = float(random.uniform(0.0, 0.008))
-    sound = np.zeros(round((LENGTH_S + 2) * RATE), np.float32)
+    sound = np.zeros(round((length_s + 2) * RATE), np.float32)
     rows = []
-    for step in range(int((LENGTH_S - start_s) / step_s)):
+    for step in range(int((length_s - start_s) / step_s)):
         for role, chance in chances.items():
             if random.random() >= chance[step % 16]:
                 continue
@@ -85,11 +108,11 @@ def make_clip(seed: int, kits: list[Kit], *, tuning: bool = False) -> HitClip:
                 strokes.append((time_s + float(random.uniform(0.026, 0.05)), velocity * 0.8))
             for moment_s, loud in strokes:
                 _strike(sound, rows, chosen[role], role, moment_s, loud, speed[role], louder[role], shorter)
-    mono = sound[: round(LENGTH_S * RATE)]
+    mono = sound[: round(length_s * RATE)]
     if random.random() < 0.2:
         mono = mono + _beneath(random, len(mono)) * float(np.abs(mono).max(initial=1e-3))
     hits = np.array(sorted(rows)) if rows else np.zeros((0, 3))
-    return HitClip(dress(mono, RATE, random), hits[hits[:, 0] < LENGTH_S - 0.02])
+    return HitClip(dress(mono, RATE, random), hits[hits[:, 0] < length_s - 0.02])
 
 
 def _strike(sound, rows, strokes, role, moment_s, loud, speed, louder, shorter) -> None:  # type: ignore[no-untyped-def]
@@ -119,7 +142,7 @@ def _beneath(random: np.random.Generator, length: int) -> NDArray[np.float32]:
     out = np.zeros(length)
     pitches = [36, 40, 43] if random.random() < 0.5 else [60, 64, 67]
     step_s = float(random.uniform(0.3, 1.2))
-    for k in range(int(LENGTH_S / step_s)):
+    for k in range(int(length / RATE / step_s)):
         inside = (time >= k * step_s) & (time < (k + 0.9) * step_s)
         since = time[inside] - k * step_s
         for pitch in pitches[: 1 if pitches[0] < 50 else 3]:

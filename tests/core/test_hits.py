@@ -209,4 +209,21 @@ def ringing(seconds: float, low_hz: float = 6000.0) -> np.ndarray:
 )
 def test_kinds_are_told_by_how_long_and_how_high_a_drum_rings(sound: np.ndarray, drum: str, kind: str) -> None:
     mono = np.concatenate([np.zeros(4410), sound, np.zeros(RATE)]).astype(np.float32)
-    assert kinds_of(mono, RATE, np.array([0.1]), np.array([DRUMS.index(drum)])) == [kind]  # type: ignore[arg-type]
+    struck = np.array([DRUMS.index(drum)])  # type: ignore[arg-type]
+    assert kinds_of(mono, RATE, np.array([0.1]), struck, np.array([True])) == [kind]
+
+
+def test_a_hat_under_a_ride_is_closed_with_the_foot() -> None:
+    beats_s, ride, hat = np.arange(8) * 0.5, ringing(0.12), ringing(0.02)
+    mono, rows = np.zeros(5 * RATE), []
+    for number, beat_s in enumerate(beats_s.tolist()):
+        first = round(beat_s * RATE)
+        mono[first : first + len(ride)] += ride
+        rows.append((beat_s, DRUMS.index("cymbal")))
+        if number % 2:
+            mono[first : first + len(hat)] += 0.3 * hat
+            rows.append((beat_s, DRUMS.index("hat")))
+    columns = zip(*rows, strict=True)
+    time_s, drum = np.array(next(columns)), np.array(next(columns))
+    kinds = kinds_of(mono.astype(np.float32), RATE, time_s, drum, np.ones(len(drum), bool))
+    assert kinds == ["cymbal ride", "cymbal ride", "hat pedal"] * 4

@@ -6,11 +6,12 @@ recording; each written onset is then moved to where its own pitches are heard t
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.beat.align_doubt import confidence
 from honest_stave.core.beat.sung import three_moments
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.formats.midi_notes import notes_of_file
@@ -56,7 +57,7 @@ class Alignment:
     Args:
         beat: quarter notes from the score's start, rising.
         time_s: where each is played, rising.
-        confidence: how clearly its pitches are heard to begin there, 0 to 1.
+        confidence: how sure it is that it begins within 50 ms of there, calibrated.
         likeness: how much of what sounds around it is what is written, 0 to 1.
         stops_fitting: index of the first onset from which on the score does not fit, -1 where it does.
     """
@@ -135,13 +136,20 @@ def align_with_moments(
     ]
     moments = three_moments(activity, level_db, 0.0, notes) + starts_s
     progress(1.0)
-    aligned = Alignment(found.beat, found.time_s + starts_s, found.confidence, found.likeness, found.stops_fitting)
+    aligned = replace(found, time_s=found.time_s + starts_s)
     first_s, last_s = (time_of_cell(heard[[0, -1]].astype(np.float64)) + starts_s).tolist()
     return aligned, moments, (first_s, last_s)
 
 
 def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:
     """The alignment, from what the network heard."""
+    beats, time_s, clear, likeness = lay_out(score, activity)
+    sure = confidence(beats, time_s, clear, likeness)
+    return Alignment(beats, time_s, sure, likeness, _stops_fitting(time_s, clear))
+
+
+def lay_out(score: Sequence[Written], activity: Activity) -> tuple[Values, Values, Values, Values]:
+    """Written onsets, their moments (s), how clearly they are heard and how alike what sounds is, (onsets,) each."""
     beats = np.array(sorted({n.onset_beats for n in score}))
     last = max(n.onset_beats + n.duration_beats for n in score)
     heard = np.flatnonzero(activity.sounding.max(axis=1) > 0.3)
@@ -151,10 +159,10 @@ def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:
     alike, agreeing = _likeness(sounding, onset, activity)
     path = _warp(1.0 - agreeing, int(heard[-1]))
     place = np.array([_cell_on(path, (b - beats[0]) * a_beat) for b in beats])
-    time_s, confidence = _on_attacks(score, beats, place, activity)
+    time_s, clear = _on_attacks(score, beats, place, activity)
     rows = np.clip(np.round((beats - beats[0]) * a_beat).astype(int), 0, len(alike) - 1)
     likeness = alike[rows, np.clip(np.round(place).astype(int), 0, alike.shape[1] - 1)]
-    return Alignment(beats, time_s, confidence, likeness, _stops_fitting(time_s, confidence))
+    return beats, time_s, clear, likeness
 
 
 def _rolls(score: Sequence[Written], first: float, last: float, a_beat: float) -> tuple[Values, Values]:

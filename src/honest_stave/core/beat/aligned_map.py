@@ -17,6 +17,8 @@ Values = NDArray[np.float64]
 
 # Beats are the same when they lie this close, in quarter notes.
 SAME_QUARTERS = 0.02
+# Of how sure its neighbours are a beat keeps this much where nothing begins on it.
+UNSTRUCK = 0.7
 # Nothing begins over so many felt beats, or more, where a score writes a hold out.
 HELD_FROM_BEATS = 2
 # Tempos this many times the middle one, or its inverse, are implausible over a whole passage.
@@ -66,9 +68,13 @@ def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoM
     time_s = _moments(place, found, last)
     nearest = np.abs(found.beat[None] - place[:, None]).argmin(axis=1)
     struck = np.abs(found.beat[nearest] - place) <= SAME_QUARTERS
+    # A beat on which nothing begins is no surer than what begins before and after it.
+    after = np.clip(np.searchsorted(found.beat, place), 1, len(found.beat) - 1)
+    between = UNSTRUCK * np.minimum(found.confidence[after - 1], found.confidence[after])
+    sure = np.where(struck, found.confidence[nearest], between)
     beats = tuple(
-        Beat(t, t if on else None, float(found.confidence[i]) if on else 0.4)
-        for t, on, i in zip(time_s.tolist(), struck.tolist(), nearest.tolist(), strict=True)
+        Beat(t, t if on else None, float(c))
+        for t, on, c in zip(time_s.tolist(), struck.tolist(), sure.tolist(), strict=True)
     )
     # A score that begins inside a bar has a pickup: its first meter begins with the bar after it.
     into = float(found.beat[0]) - written.bar_start(first_bar)

@@ -82,7 +82,7 @@ def _refine(mono: Floats, places: NDArray[np.int64]) -> NDArray[np.float64]:
     starts = [
         _rise_begins(passed[c][i], f) for i, c, f in zip(row.tolist(), chosen.tolist(), found.tolist(), strict=True)
     ]
-    return np.maximum(places - lead + np.array(starts, float), 0.0)
+    return np.asarray(np.maximum(places - lead + np.array(starts, float), 0.0))
 
 
 def _rise_begins(view: Floats, place: int) -> int:

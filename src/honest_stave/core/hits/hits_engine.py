@@ -4,13 +4,12 @@ A hit is a peak of "something is struck"; every drum that is heard in it is a ca
 own at the same moment.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.hits.attack import refine_attacks
+from honest_stave.core.hits.found import Found
 from honest_stave.core.hits.hearing import HOP_S, LEAD_FRAMES, RATE, UNIT_DB, Activity, hear, measure_levels
 from honest_stave.core.hits.kinds import kinds_of
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
@@ -32,6 +31,10 @@ QUIETEST_DB = -70.0
 SHORTEST_GAP_S, LONGEST_GAP_S = 0.03, 2.0
 # Groups of bands whose rise is measured; of what sounds after a stroke at least this share is its own.
 RISE_GROUPS, OWN_SHARE = 16, 0.03
+# Frames whose loudest levels tell the course of a hit: of groups of all bands, and finely of the lowest bands.
+SHORT_COURSE = (range(-6, -3), range(5), range(7, 10), range(16, 21), range(32, 39))
+LONG_COURSE = (range(-9, -7), range(4, 8), range(14, 18))
+LOW_BANDS = 26
 
 
 def read(
@@ -52,27 +55,6 @@ def read(
     progress(0.1)
     found = find_hits(mono, lambda share: progress(0.1 + 0.8 * share))
     return _with_drums(found, starts_s, mono)
-
-
-@dataclass(frozen=True)
-class Found:
-    """Hits before drums are decided, in order of time, (hits,) or (hits, drums).
-
-    Args:
-        time_s: attack.
-        any: how sure the network is that something is struck.
-        heard: how far it hears each drum.
-        velocity: of each drum, 0 to 1.
-        level_db: level after the attack.
-        rise: power that the hit adds in groups of bands, in units of the levels, (hits, groups).
-    """
-
-    time_s: NDArray[np.float64]
-    any: NDArray[np.float64]
-    heard: NDArray[np.float64]
-    velocity: NDArray[np.float64]
-    level_db: NDArray[np.float64]
-    rise: NDArray[np.float64]
 
 
 def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Found:
@@ -101,6 +83,7 @@ def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Fo
         velocity=activity.velocity[strongest, drums].astype(np.float64),
         level_db=level_db,
         rise=band_rises(levels[0], frame + LEAD_FRAMES),
+        course=courses(levels, frame + LEAD_FRAMES),
     )
 
 
@@ -158,6 +141,24 @@ def band_rises(short: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[
     bels = UNIT_DB / 10
     after, before = 10 ** (bels * at(range(5)).max(axis=0)), 10 ** (bels * at(range(-5, -2)).mean(axis=0))
     return np.asarray(np.log10(np.maximum(after - before, OWN_SHARE * after)) / bels)
+
+
+def courses(levels: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[np.float32]:
+    """How the levels of bands go before and after each hit, (hits, levels).
+
+    Args:
+        levels: of both windows, (2, frames, bands).
+        frame: of each hit in ``levels``.
+    """
+    short, long = levels
+    grouped = short.reshape(len(short), RISE_GROUPS, -1).mean(axis=2)
+    stretches = [grouped[_near(frame, lags, len(short))].max(axis=1) for lags in SHORT_COURSE]
+    stretches += [long[_near(frame, lags, len(long)), :LOW_BANDS].max(axis=1) for lags in LONG_COURSE]
+    return np.concatenate(stretches, axis=1)
+
+
+def _near(frame: NDArray[np.int64], lags: range, frames: int) -> NDArray[np.int64]:
+    return np.clip(frame[:, None] + np.array(lags), 0, frames - 1)
 
 
 def _mono(samples: NDArray[np.float32], rate: int, settings: HitSettings) -> tuple[NDArray[np.float32], float]:
@@ -226,5 +227,5 @@ def _with_drums(found: Found, starts_s: float, mono: NDArray[np.float32]) -> Hit
         runner_up=rival,
         runner_up_share=(1 - sure[hit, drum]) * others[rows, rival],
         level_db=found.level_db[hit],
-        kind=tuple(kinds_of(mono, RATE, found.time_s[hit], drum)),
+        kind=tuple(kinds_of(mono, RATE, found.time_s[hit], drum, sure[hit, drum] >= DEFAULT_LEAST_CONFIDENCE)),
     )

@@ -10,8 +10,8 @@ from honest_stave.core.hits.reading import DRUMS
 
 # A hat that still sounds this much (dB under its loudest) after that long is open.
 OPEN_AFTER_S, OPEN_WITHIN_DB = 0.12, 16.0
-# Short, soft and dull: closed with the foot.
-PEDAL_BELOW_VELOCITY = 60.0
+# Where the ride keeps time this many times as often as a hat sounds, the hands are busy: the foot closes the hat.
+BUSY_HANDS = 2
 # Toms by their strongest partial, Hz.
 LOW_TOM_HZ, HIGH_TOM_HZ = 105.0, 165.0
 TOM_RANGE_HZ = (50.0, 400.0)
@@ -22,20 +22,35 @@ RIM_AFTER_S, RIM_FALL_DB, RIM_HIGH_SHARE = 0.05, 26.0, 0.85
 WINDOW_S = 0.01
 
 
-def kinds_of(mono: NDArray[np.float32], rate: int, time_s: NDArray[np.float64], drum: NDArray[np.int64]) -> list[str]:
+def kinds_of(
+    mono: NDArray[np.float32],
+    rate: int,
+    time_s: NDArray[np.float64],
+    drum: NDArray[np.int64],
+    sure: NDArray[np.bool_],
+) -> list[str]:
     """Kind of each hit in words (``hat open``), the drum's own name where nothing tells.
 
     Args:
         mono: the take.
         rate: Hz.
-        time_s: attacks in ``mono``, in order.
+        time_s: attacks in ``mono``, in order; drums of one hit share theirs.
         drum: index into ``DRUMS``, (hits,).
+        sure: which hits count, (hits,).
     """
     moments = np.unique(time_s)
     following = np.append(moments, len(mono) / rate)[np.searchsorted(moments, time_s, side="right")]
-    return [
+    kinds = [
         _kind(mono, rate, float(t), float(n), DRUMS[d])
         for t, n, d in zip(time_s.tolist(), following.tolist(), drum.tolist(), strict=True)
+    ]
+    hats, rides = sure & (drum == DRUMS.index("hat")), sure & np.array([k == "cymbal ride" for k in kinds], bool)
+    # Under a ride it cannot be heard whether a hat rings, but the hand is on the ride.
+    under_ride = np.isin(time_s, time_s[rides])
+    busy = bool(rides.sum() >= BUSY_HANDS * max(int(hats.sum()), 1))
+    return [
+        "hat pedal" if kind.startswith("hat") and (under or (busy and kind == "hat closed")) else kind
+        for kind, under in zip(kinds, under_ride.tolist(), strict=True)
     ]
 
 
