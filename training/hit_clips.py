@@ -56,11 +56,10 @@ def _steps(random: np.random.Generator) -> dict[str, NDArray[np.float64]]:
 
 def _mixed(kits: list[Kit], random: np.random.Generator) -> Kit:
     """A kit of which every drum may come from another."""
-    found: Kit = {}
+    found, own = {}, made_kit(random)
     for role in sorted({role for kit in kits for role in kit}):
-        holding = [kit for kit in kits if role in kit]
-        found[role] = made_kit(random).get(role, []) if random.random() < MADE_SHARE else []
-        found[role] = found[role] or holding[int(random.integers(len(holding)))][role]
+        holding = [own] if role in own and random.random() < MADE_SHARE else [kit for kit in kits if role in kit]
+        found[role] = holding[int(random.integers(len(holding)))][role]
     return found
 
 

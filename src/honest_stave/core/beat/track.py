@@ -17,6 +17,8 @@ FEWEST_BEATS = 4
 SHORTEST_S, LONGEST_S = 0.28, 1.65
 # Log-odds of a beat are kept within these: music goes on over rests, and one clear beat is not worth three.
 LEAST_ODDS, MOST_ODDS = -2.0, 3.5
+# Less than this, or than this share of the loud places, is the room before the music and after it.
+LEAST_SOUNDING, ROOM_SHARE = 0.05, 0.15
 # A row of beats begins and ends with one that is at least this likely.
 END_ODDS = -0.5
 # What the network says between beats speaks against them only where it is loud.
@@ -41,7 +43,7 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
         sounding: how much sounds, (cells,).
     """
     cells = len(activity.beat)
-    heard = np.flatnonzero(sounding > 0.05)
+    heard = np.flatnonzero(sounding > max(LEAST_SOUNDING, ROOM_SHARE * float(np.percentile(sounding, 95))))
     if len(heard) < 4:
         return np.zeros(0), np.zeros(0)
     lengths = np.arange(round(SHORTEST_S / CELL_S), round(LONGEST_S / CELL_S) + 1)
