@@ -77,10 +77,8 @@ def make_clip(
     """
     random = np.random.default_rng([11, int(tuning), seed])
     own = not tuning and random.random() < MADE_SHARE
-    if mixed:
-        kit = _mixed(kits, random)
-    else:
-        kit = made_kit(random) if own else kits[int(random.integers(len(kits)))]
+    one_kit = made_kit(random) if own else kits[int(random.integers(len(kits)))]
+    kit = _mixed(kits, random) if mixed else one_kit
     step_s = 60 / float(random.uniform(65, 180)) / 4
     swing = float(random.choice([0.0, 0.0, 0.15, 0.33])) * step_s
     chances = {role: c for role, c in _steps(random).items() if role in kit}

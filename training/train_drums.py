@@ -6,7 +6,6 @@ Loops of trained kits only are trained on; the kits in no training say how good 
 """
 
 import argparse
-import json
 import time
 from pathlib import Path
 

@@ -17,7 +17,7 @@ def strongest_hz(sound: np.ndarray, low: float, high: float, rate: int = RATE) -
     return float(hz[inside][np.argmax(spectrum[inside])])
 
 
-@pytest.mark.parametrize("name", [i for i in INSTRUMENT_IDS if i not in ("click", "drums")])
+@pytest.mark.parametrize("name", [i for i in INSTRUMENT_IDS if i not in ("click", "tick", "drums")])
 @pytest.mark.parametrize("pitch", [38, 57, 76])
 def test_in_tune(name: str, pitch: int) -> None:
     note = Sounding("p", 0.0, 1.0, pitch, 100)

@@ -1705,6 +1705,10 @@ export interface components {
             moments: (number | null)[][];
             /** Written Out */
             written_out: number[][];
+            /** Silences */
+            silences: number[][];
+            /** Implausible */
+            implausible: number[][];
         };
         /** Body_bring_in_api_folios__folio_id__takes_post */
         Body_bring_in_api_folios__folio_id__takes_post: {
@@ -3255,13 +3259,15 @@ export interface components {
         };
         /**
          * Ticks
-         * @description The click as it sounds: moments, keys of General MIDI and velocities.
+         * @description The click as it sounds: moments, instruments, pitches (MIDI numbers, between keys too) and velocities.
          */
         Ticks: {
             /** Time S */
             time_s: number[];
-            /** Key */
-            key: number[];
+            /** Instrument */
+            instrument: string[];
+            /** Pitch */
+            pitch: number[];
             /** Velocity */
             velocity: number[];
         };

@@ -2,6 +2,7 @@
 
 from typing import Any, Literal
 
+import numpy as np
 from fastapi import APIRouter, Response
 from pydantic import Field
 from pydantic_core import to_json
@@ -12,6 +13,10 @@ from honest_stave.api.takes import Queued
 from honest_stave.core.beat.beat_map import doubt_bpm_of, drift_ms_of, felt_bpm_of, places_of, weakest_of
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.map_files import click_notes
+from honest_stave.core.beat.plausible import implausible_stretches
+from honest_stave.core.beat.silences import rests_in
+from honest_stave.core.signal.convert import hz_to_pitch
+from honest_stave.core.sound.click_sounds import INSTRUMENT_OF, click_hz
 from honest_stave.service import aligning, beat_maps, beats, map_files
 
 router = APIRouter(prefix="/api/folios/{folio_id}/beat-maps", tags=["beat maps"])
@@ -104,6 +109,8 @@ class BeatMapView(Model):
     score: str
     moments: list[list[float | None]]
     written_out: list[list[int]]
+    silences: list[list[int]]
+    implausible: list[list[int]]
 
 
 class BeatEdit(Model):
@@ -137,10 +144,11 @@ class AskMapFiles(Model):
 
 
 class Ticks(Model):
-    """The click as it sounds: moments, keys of General MIDI and velocities."""
+    """The click as it sounds: moments, instruments, pitches (MIDI numbers, between keys too) and velocities."""
 
     time_s: list[float]
-    key: list[int]
+    instrument: list[str]
+    pitch: list[float]
     velocity: list[int]
 
 
@@ -192,6 +200,8 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "score": aligning.score_of(studio, folio_id, found),
         "moments": aligning.moments_of(studio, folio_id, found),
         "written_out": beat_maps.written_out(studio, folio_id, map_id),
+        "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),
+        "implausible": implausible_stretches(found),
         "runners_up": [{"name": n, "share": s} for n, s in beat_maps.runners_up(studio, folio_id, found)],
     }
     return Response(to_json(view), media_type="application/json")
@@ -230,7 +240,8 @@ def get_ticks(studio: Opened, folio_id: str, map_id: str, runner_up: str = "") -
     notes = click_notes(ticks)
     return Ticks(
         time_s=[t.time_s for t in ticks],
-        key=[n.pitch for n in notes],
+        instrument=[INSTRUMENT_OF[t.sound] for t in ticks],
+        pitch=hz_to_pitch(np.array([click_hz(t.sound, t.kind) for t in ticks])).round(3).tolist(),
         velocity=[n.velocity for n in notes],
     )
 

@@ -26,6 +26,7 @@ from honest_stave.core.beat.beat_map import (
 from honest_stave.core.beat.click import check_click
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.beat.silences import as_rest
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part.notes import SHORTEST_NOTE_S
 from honest_stave.service import beats, folios, readings
@@ -174,6 +175,11 @@ def runners_up(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[tuple[
     return beats.kept_of(studio, folio_id, beat_map.reading).runners_up if beat_map.reading else ()
 
 
+def silences(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[tuple[float, float], ...]:
+    """Silences between sounds, (from s, to s), of the recording that a map was read from."""
+    return beats.kept_of(studio, folio_id, beat_map.reading).silences if beat_map.reading else ()
+
+
 Edited = Callable[[Studio, str, BeatMap, list[int], Values], BeatMap]
 EDITS: dict[str, tuple[str, Edited]] = {
     "move": ("beat moved", lambda s, f, m, c, v: map_edits.move(m, c[0], v["time_s"])),
@@ -189,6 +195,7 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "smooth": ("smoothed", lambda s, f, m, c, v: map_edits.smooth(m, v["amount"])),
     "steady": ("made steady", lambda s, f, m, c, v: map_edits.steady(m, min(c), max(c))),
     "as hold": ("written hold made one", lambda s, f, m, c, v: as_hold(m, c[0], v["beats"])),
+    "as rest": ("silence made a rest", lambda s, f, m, c, v: as_rest(m, c[0], v["beats"])),
     "hold": ("hold", lambda s, f, m, c, v: map_edits.hold(m, c[0], v.get("written_beats"))),
     "mark": ("marker", lambda s, f, m, c, v: map_edits.mark(m, v["time_s"], v["name"])),
     "click": ("click", lambda s, f, m, c, v: map_edits.click_from(m, check_click(ClickFrom(c[0], **v)))),

@@ -24,11 +24,12 @@ COLUMNS = ("time_s", "bar", "beat", "confidence", "downbeat_confidence", "odds")
 
 @dataclass(frozen=True)
 class KeptBeats:
-    """What is needed of a reading for mending: log-odds of a beat by cell, and the first cell's beginning (s)."""
+    """What mending needs of a reading: log-odds of a beat by cell, the first cell's beginning (s), silences."""
 
     odds: NDArray[np.float32]
     starts_s: float
     runners_up: tuple[tuple[str, float], ...]
+    silences: tuple[tuple[float, float], ...]
 
 
 def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any]) -> str:
@@ -69,6 +70,7 @@ def read_beats(files: Files, arguments: dict[str, Any], progress: Progress) -> d
         "meters": [asdict(m) for m in reading.meters],
         "starts_s": reading.starts_s,
         "runners_up": reading.runners_up,
+        "silences": reading.silences,
         "engine": reading.engine,
     }
     out = io.BytesIO()
@@ -85,6 +87,7 @@ def reading_from_file(path: Path) -> BeatsReading:
             meters=tuple(Meter(**m) for m in scalars["meters"]),
             starts_s=scalars["starts_s"],
             runners_up=tuple((str(name), float(share)) for name, share in scalars["runners_up"]),
+            silences=tuple((float(a), float(b)) for a, b in scalars.get("silences", [])),
             engine=scalars["engine"],
         )
 
@@ -100,6 +103,7 @@ def _kept(path: Path) -> KeptBeats:
         scalars = json.loads(str(data["scalars"]))
         if "odds" not in data:
             # An aligned score has no other ways to count, and says nothing between its onsets.
-            return KeptBeats(np.full(1, -9.0, np.float32), 0.0, ())
+            return KeptBeats(np.full(1, -9.0, np.float32), 0.0, (), ())
         runners_up = tuple((str(name), float(share)) for name, share in scalars["runners_up"])
-        return KeptBeats(data["odds"].astype(np.float32), scalars["starts_s"], runners_up)
+        silences = tuple((float(a), float(b)) for a, b in scalars.get("silences", []))
+        return KeptBeats(data["odds"].astype(np.float32), scalars["starts_s"], runners_up, silences)

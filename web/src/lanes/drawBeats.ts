@@ -11,6 +11,7 @@ const LEAST_DRIFT_MS = 20
 const FAR_OFF = 1.8
 /** The name of a lane stands above this. */
 const NAME_PX = 26
+const SLANT_PX = 9
 
 /** First beat in view and one past the last, one more to either side. */
 export function beatsInView(axis: TimeAxis, times: number[]): [number, number] {
@@ -111,6 +112,7 @@ export function drawTempo(
   for (const i of [...places].reverse()) pen.lineTo(middle(i), y(map.felt_bpm[i] - map.doubt_bpm[i]))
   pen.fill()
   pen.globalAlpha = 1
+  drawImplausible(pen, axis, height, map, c)
   pen.strokeStyle = c.ink
   pen.lineWidth = 1.6
   pen.beginPath()
@@ -129,6 +131,7 @@ export function drawTempo(
     pen.fillText(`${hold.real_s.toFixed(2)} s`, (from + to) / 2, 32)
   }
   pen.textAlign = 'left'
+  let labelled = -Infinity
   for (let i = first; i < last; i++) {
     if (!map.pinned[i]) continue
     const x = Math.round(axis.x(map.time_s[i])) + 0.5
@@ -146,8 +149,33 @@ export function drawTempo(
     pen.arc(x, y(Math.min(high, Math.max(low, at))), RING_PX, 0, 2 * Math.PI)
     pen.fill()
     pen.stroke()
+    const label = map.beat[i] === 1 ? `pin: bar ${map.bar[i]}` : 'pin'
+    if (x + 6 < labelled) continue
     pen.fillStyle = selection.has(i) ? c.madder : c.text
-    pen.fillText(map.beat[i] === 1 ? `pin: bar ${map.bar[i]}` : 'pin', x + 6, 9)
+    pen.fillText(label, x + 6, 9)
+    labelled = x + 12 + pen.measureText(label).width
+  }
+}
+
+/** Slanted strokes over what can hardly be meant. */
+function drawImplausible(
+  pen: CanvasRenderingContext2D,
+  axis: TimeAxis,
+  height: number,
+  map: BeatMapView,
+  c: Colours,
+): void {
+  pen.strokeStyle = c.madder
+  pen.lineWidth = 1
+  for (const [first, last] of map.implausible) {
+    const from = Math.max(0, axis.x(map.time_s[first]))
+    const to = Math.min(axis.width, axis.x(map.time_s[last]))
+    pen.beginPath()
+    for (let x = from; x < to; x += SLANT_PX) {
+      pen.moveTo(x, height)
+      pen.lineTo(Math.min(x + SLANT_PX, to), height - SLANT_PX)
+    }
+    pen.stroke()
   }
 }
 

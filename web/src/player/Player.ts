@@ -17,8 +17,8 @@ const START_DELAY_S = 0.03
 const EDGE_S = 0.004
 const GRAIN_S = 0.09
 const CLICK_S = 0.05
-/** Pitch of the click for the keys that a map's click is written on: accent, beat, between. */
-const CLICK_PITCH: Record<number, number> = { 76: 96, 77: 89, 75: 84 }
+/** The instrument of a click that no map gives another. */
+const CLICK = 'click'
 
 export interface Line {
   id: string
@@ -32,10 +32,11 @@ export interface Grid {
   bar: number[]
   beat: number[]
 }
-/** The click of a beat map: its moments, keys and velocities, as they are written too. */
+/** The click of a beat map: its moments, instruments, pitches, and velocities as they are written too. */
 export interface Ticks {
   time_s: number[]
-  key: number[]
+  instrument: string[]
+  pitch: number[]
   velocity: number[]
 }
 export interface Program {
@@ -66,7 +67,7 @@ export class Player {
   private program: Program = { recordingUrl: null, duration: 0, lines: [], grid: null }
   private tracks: Track[] = []
   private preparing: Promise<void> = Promise.resolve()
-  private click: Instrument | null = null
+  private readonly clicks = new Map<string, Instrument>()
   private live = new Set<AudioScheduledSourceNode>()
   private stretches: Stretch[] = []
   private loop: [number, number] | null = null
@@ -126,6 +127,7 @@ export class Player {
     const instruments = await Promise.all(
       program.lines.map((l) => loadInstrument(this.context, l.instrument)),
     )
+    if (this.playing) await this.loadClicks()
     if (this.program !== program) return this.preparing
     for (const track of this.tracks) track.out.disconnect()
     this.tracks = program.lines.map((line, i) => {
@@ -136,6 +138,11 @@ export class Player {
       out.connect(pan).connect(this.notesBus)
       return { line, instrument: instruments[i], out }
     })
+  }
+
+  private async loadClicks(): Promise<void> {
+    for (const name of new Set([CLICK, ...(this.program.ticks?.instrument ?? [])]))
+      if (!this.clicks.has(name)) this.clicks.set(name, await loadInstrument(this.context, name))
   }
 
   private recording(): Recording | null {
@@ -151,7 +158,7 @@ export class Player {
     this.stop()
     const run = ++this.run
     await this.context.resume()
-    this.click ??= await loadInstrument(this.context, 'click')
+    await this.loadClicks()
     await this.recording()
       ?.piece(Math.max(0, Math.floor(from / PIECE_S)), this.pace)
       .catch(() => undefined)
@@ -245,11 +252,10 @@ export class Player {
 
   private scheduleClick(from: number, to: number): void {
     const { grid, ticks } = this.program
-    if (!this.click || this.clickBus.gain.value < 0.001) return
+    if (this.clickBus.gain.value < 0.001) return
     if (ticks) {
       for (let i = firstFrom(ticks.time_s, from); i < ticks.time_s.length && ticks.time_s[i] < to; i++) {
-        const pitch = CLICK_PITCH[ticks.key[i]] ?? 89
-        this.clickAt(ticks.time_s[i], pitch, ticks.velocity[i])
+        this.clickAt(ticks.time_s[i], ticks.pitch[i], ticks.velocity[i], ticks.instrument[i])
       }
       return
     }
@@ -270,11 +276,12 @@ export class Player {
     }
   }
 
-  private clickAt(moment: number, pitch: number, velocity: number): void {
-    if (!this.click) return
+  private clickAt(moment: number, pitch: number, velocity: number, name = CLICK): void {
+    const click = this.clicks.get(name)
+    if (!click) return
     const tick = { onset_s: moment, offset_s: moment + CLICK_S, pitch, velocity, bends: [] }
-    this.keep(startNote(this.context, this.clickBus, this.click, tick, this.at(moment)))
-    window.dispatchEvent(new CustomEvent('stave:clicked', { detail: { time_s: moment, pitch } }))
+    this.keep(startNote(this.context, this.clickBus, click, tick, this.at(moment)))
+    window.dispatchEvent(new CustomEvent('stave:clicked', { detail: { time_s: moment, pitch, name } }))
   }
 
   private scheduleRecording(from: number, to: number): void {

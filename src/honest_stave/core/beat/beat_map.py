@@ -85,7 +85,7 @@ class ClickFrom:
         beat: place in the list of beats.
         subdivision: clicks a felt beat.
         accent: whether the downbeat is accented.
-        sound: one of ``core.sound.click.SOUNDS``.
+        sound: one of ``core.sound.click_sounds.CLICK_SOUNDS``.
         level_db: against the usual level.
         in_holds: ``rest`` or ``count``.
     """
@@ -257,7 +257,11 @@ def check_map(beat_map: BeatMap) -> BeatMap:
     if not 2 <= len(beats) <= MOST_BEATS:
         raise BadInput(f"{len(beats)} beats make no map.", f"A map takes 2 to {MOST_BEATS:,} beats.")
     gaps = np.diff(times_of(beat_map))
-    wrong = np.flatnonzero((gaps < SHORTEST_BEAT_S) | (gaps > LONGEST_BEAT_S))
+    written = np.ones(len(gaps))
+    for hold in beat_map.holds:
+        if hold.beat < len(gaps):
+            written[hold.beat] = hold.written_beats
+    wrong = np.flatnonzero((gaps < SHORTEST_BEAT_S) | (gaps > LONGEST_BEAT_S * written))
     if len(wrong):
         i = int(wrong[0])
         a, b = beats[i].time_s, beats[i + 1].time_s

@@ -9,8 +9,9 @@ from honest_stave.core.beat.bars import Bars
 from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.level import choose_level, length_share
+from honest_stave.core.beat.silences import find_silences
 from honest_stave.core.beat.tempo_map import Meter
-from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, track_beats
+from honest_stave.core.beat.track import FEWEST_BEATS, least_sounding, odds_near, track_beats
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.hits import hearing as hits_hearing
 from honest_stave.core.networks.opening import constants_of
@@ -37,6 +38,7 @@ class BeatsReading:
         odds: log-odds of a beat by cell, kept for reading stretches anew.
         starts_s: moment of the first cell's beginning in the take.
         runners_up: other ways to count, by name, and how likely each is.
+        silences: (from s, to s) of silence between sounds.
     """
 
     time_s: NDArray[np.float64]
@@ -48,6 +50,7 @@ class BeatsReading:
     odds: NDArray[np.float32]
     starts_s: float = 0.0
     runners_up: tuple[tuple[str, float], ...] = ()
+    silences: tuple[tuple[float, float], ...] = ()
     engine: str = ENGINE
 
 
@@ -68,7 +71,8 @@ def read(
     signal, starts_s = prepare(samples, rate, listen)
     heard = _heard(signal, lambda share: progress(0.9 * share))
     activity = hear_beats(heard)
-    beat_s, odds = track_beats(activity, heard.columns[:, -1].astype(np.float64))
+    sounding = heard.columns[:, -1].astype(np.float64)
+    beat_s, odds = track_beats(activity, sounding)
     if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < LEAST_ODDS:
         none = np.zeros(0)
         return BeatsReading(none, none.astype(int), none.astype(int), none, none, (), activity.beat, starts_s)
@@ -86,6 +90,7 @@ def read(
         odds=activity.beat,
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
+        silences=tuple((a + starts_s, b + starts_s) for a, b in find_silences(sounding, least_sounding(sounding))),
     )
 
 

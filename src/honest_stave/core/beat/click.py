@@ -7,15 +7,9 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import BeatMap, ClickFrom, places_of
 from honest_stave.core.errors import BadInput
+from honest_stave.core.sound.click_sounds import CLICK_SOUNDS, click_hz
 
 RATE = 44100
-# Partials of a struck block (ratio, level, time to die in s) and its pitch, by name of the sound.
-SOUNDS = {
-    "wood": (1150.0, ((1.0, 1.0, 0.012), (2.76, 0.4, 0.006))),
-    "tick": (2900.0, ((1.0, 1.0, 0.004), (1.51, 0.5, 0.003))),
-    "bell": (880.0, ((1.0, 1.0, 0.09), (2.4, 0.5, 0.05), (4.1, 0.2, 0.02))),
-}
-ACCENT_RATIO, BETWEEN_RATIO = 1.5, 0.8
 ACCENT_LEVEL, BEAT_LEVEL, BETWEEN_LEVEL = 0.8, 0.55, 0.25
 LENGTH_S = 0.25
 # General MIDI keys: high and low wood block, claves between beats.
@@ -71,8 +65,8 @@ def check_click(click: ClickFrom) -> ClickFrom:
     Raises:
         BadInput: its sound, subdivision, level or way in holds is not there.
     """
-    if click.sound not in SOUNDS:
-        raise BadInput(f"There is no click called {click.sound!r}.", f"Choose of {', '.join(SOUNDS)}.")
+    if click.sound not in CLICK_SOUNDS:
+        raise BadInput(f"There is no click called {click.sound!r}.", f"Choose of {', '.join(CLICK_SOUNDS)}.")
     if not 1 <= click.subdivision <= 8:
         raise BadInput(f"A beat is not divided in {click.subdivision}.", "Choose 1 to 8.")
     if click.in_holds not in ("rest", "count") or not -60 <= click.level_db <= 6:
@@ -94,8 +88,7 @@ def render_click(ticks: list[Tick], length_s: float) -> NDArray[np.float32]:
 
 
 def _sound(name: str, kind: str) -> NDArray[np.float32]:
-    hz, partials = SOUNDS[name]
-    hz *= {"accent": ACCENT_RATIO, "beat": 1.0, "between": BETWEEN_RATIO}[kind]
+    hz, partials = click_hz(name, kind), CLICK_SOUNDS[name][1]
     level = {"accent": ACCENT_LEVEL, "beat": BEAT_LEVEL, "between": BETWEEN_LEVEL}[kind]
     since = np.arange(round(LENGTH_S * RATE)) / RATE
     wave = sum(g * np.cos(2 * np.pi * ratio * hz * since) * np.exp(-since / dies) for ratio, g, dies in partials)

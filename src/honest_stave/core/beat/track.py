@@ -43,7 +43,7 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
         sounding: how much sounds, (cells,).
     """
     cells = len(activity.beat)
-    heard = np.flatnonzero(sounding > max(LEAST_SOUNDING, ROOM_SHARE * float(np.percentile(sounding, 95))))
+    heard = np.flatnonzero(sounding > least_sounding(sounding))
     if len(heard) < 4:
         return np.zeros(0), np.zeros(0)
     lengths = np.arange(round(SHORTEST_S / CELL_S), round(LONGEST_S / CELL_S) + 1)
@@ -88,6 +88,11 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
     wide = np.maximum(odds, np.maximum(np.append(LEAST_ODDS, odds[:-1]), np.append(odds[1:], LEAST_ODDS)))
     beats = _without_unheard_ends(beats, wide[beats])
     return _centred(1 / (1 + np.exp(-odds)), beats), wide[beats]
+
+
+def least_sounding(sounding: Values) -> float:
+    """What sounds less than this is the room."""
+    return max(LEAST_SOUNDING, ROOM_SHARE * float(np.percentile(sounding, 95)))
 
 
 def _without_unheard_ends(beats: NDArray[np.int64], odds: Values) -> NDArray[np.int64]:

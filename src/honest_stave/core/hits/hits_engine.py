@@ -158,7 +158,7 @@ def courses(levels: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[np
 
 
 def _near(frame: NDArray[np.int64], lags: range, frames: int) -> NDArray[np.int64]:
-    return np.clip(frame[:, None] + np.array(lags), 0, frames - 1)
+    return np.asarray(np.clip(frame[:, None] + np.array(lags), 0, frames - 1))
 
 
 def _mono(samples: NDArray[np.float32], rate: int, settings: HitSettings) -> tuple[NDArray[np.float32], float]:

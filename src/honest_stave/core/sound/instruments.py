@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import NotFound
 from honest_stave.core.signal.convert import pitch_to_hz
+from honest_stave.core.sound.click_sounds import CLICK_SOUNDS
 from honest_stave.core.sound.drum_kit import drum_sounds
 
 RATE = 44100
@@ -166,7 +167,15 @@ def _pad(f0: float) -> Sample:
 
 
 def _click(f0: float) -> Sample:
-    return _dying([(1, 1.0, 0.012), (2.76, 0.4, 0.006)], f0, 0.08, 0.2)
+    return _dying(list(CLICK_SOUNDS["wood"][1]), f0, 0.08, 0.2)
+
+
+def _tick(f0: float) -> Sample:
+    return _dying(list(CLICK_SOUNDS["tick"][1]), f0, 0.08)
+
+
+def _bell(f0: float) -> Sample:
+    return _dying(list(CLICK_SOUNDS["bell"][1]), f0, 0.5)
 
 
 _KINDS: dict[str, tuple[str, int, float, float, Callable[[float], Sample]]] = {
@@ -178,6 +187,8 @@ _KINDS: dict[str, tuple[str, int, float, float, Callable[[float], Sample]]] = {
     "voice": ("Voice, ah", 52, 0.025, 0.12, _voice),
     "pad": ("Pad", 89, 0.080, 0.40, _pad),
     "click": ("Click", 115, 0.0005, 0.02, _click),
+    "tick": ("Tick", 115, 0.0005, 0.02, _tick),
+    "bell": ("Bell, small", 14, 0.0005, 0.3, _bell),
 }
 # The kit has a sound of its own on every drum note; a key between them plays the nearest.
 DRUM_KIT = "drums"

@@ -5,10 +5,12 @@ import { useBeats } from '../../folio/beats'
 import { plural } from '../../ui/format'
 import ActButton from '../../ui/ActButton.vue'
 import { useFolio } from '../../folio/folio'
+import { useView } from '../../folio/view'
 import LayScore from './LayScore.vue'
 
 const beats = useBeats()
 const folio = useFolio()
+const view = useView()
 const map = computed(() => beats.map)
 const pins = computed(() => map.value?.pinned.filter(Boolean).length ?? 0)
 const bars = computed(() => map.value?.beat.filter((b) => b === 1).length ?? 0)
@@ -24,6 +26,11 @@ const weak = computed(() => {
   const worst = list.slice(0, 3).map((i) => `${map.value?.bar[i]}.${map.value?.beat[i]}`)
   return `${plural(list.length, 'weak beat')}, weakest: ${worst.join(', ')}`
 })
+function lookAt(first: number, last: number) {
+  beats.select(Array.from({ length: last - first + 1 }, (_, k) => first + k))
+  const times = map.value?.time_s ?? []
+  view.reveal(times[first], times[last])
+}
 function smooth(event: Event) {
   void beats.edit('smooth', { amount: Number((event.target as HTMLInputElement).value) / 100 }, [])
 }
@@ -82,6 +89,30 @@ function smooth(event: Event) {
       >
       <button type="button" class="act small" @click="beats.edit('as hold', { beats: extra }, [beat])">
         Make it a hold
+      </button>
+    </div>
+    <div v-for="[beat, extra] in map.silences" :key="`silent ${beat}`" class="row">
+      <span class="soft"
+        >Nothing sounds after bar {{ map.bar[beat] }}, beat {{ map.beat[beat] }}, and
+        {{ plural(extra, 'beat') }} {{ extra === 1 ? 'is' : 'are' }} counted through it.</span
+      >
+      <button type="button" class="act small" @click="beats.edit('as rest', { beats: extra }, [beat])">
+        Make it a rest
+      </button>
+    </div>
+    <div v-if="map.implausible.length" class="row">
+      <span class="soft"
+        >{{ plural(map.implausible.length, 'stretch has', 'stretches have') }} an implausible tempo: is each
+        pin on the beat it says?</span
+      >
+      <button
+        v-for="[first, last] in map.implausible.slice(0, 4)"
+        :key="first"
+        type="button"
+        class="act small figures"
+        @click="lookAt(first, last)"
+      >
+        bar {{ map.bar[first] }}.{{ map.beat[first] }}
       </button>
     </div>
     <div v-if="map.runners_up.length" class="row others">

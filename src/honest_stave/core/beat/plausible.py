@@ -1,0 +1,37 @@
+"""Stretches of a map whose tempo can hardly be meant."""
+
+from itertools import pairwise
+
+import numpy as np
+
+from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of
+
+# Between pins the tempo is this many times the usual one, or its inverse: a pin on another beat than it says.
+BETWEEN_PINS = 1.7
+# From one beat to the next it may go further: rubato, a breath.
+BESIDE = 2.5
+
+
+def implausible_stretches(beat_map: BeatMap) -> list[tuple[int, int]]:
+    """Stretches (first beat, last beat) that are far too quick or too slow, in order.
+
+    Args:
+        beat_map: with its pins; beats that are held are left out of account.
+    """
+    bpm = felt_bpm_of(beat_map)
+    held = [h.beat for h in beat_map.holds]
+    free = np.ones(len(bpm), bool)
+    free[[b for b in held if b < len(bpm)]] = False
+    if not free.any():
+        return []
+    octaves = np.abs(np.log2(bpm / np.median(bpm[free])))
+    wrong = free & (octaves > np.log2(BESIDE))
+    # What neighbouring pins imply is judged as one, whatever the beats between them do.
+    pins = [i for i, b in enumerate(beat_map.beats) if b.pinned]
+    for first, last in pairwise(pins):
+        inside = np.arange(first, last)[free[first:last]]
+        if len(inside):
+            implied = len(inside) / float((1 / bpm[inside]).sum())
+            wrong[inside] |= abs(np.log2(implied / np.median(bpm[free]))) > np.log2(BETWEEN_PINS)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], wrong.astype(int), [0]])))
+    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
