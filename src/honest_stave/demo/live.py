@@ -18,6 +18,8 @@ from honest_stave.demo.takes import as_wav
 
 CURTAIN_BPM, OVERTURE_BPM = 104.0, 88.0
 BARS = 16
+# In this bar everybody stops after the first beat: where the others lie can only be guessed.
+STOP_BAR = 10
 # Roots and chords of four bars, in G.
 CHORDS = ((43, (59, 62, 67)), (40, (59, 64, 67)), (36, (60, 64, 67)), (38, (57, 62, 66)))
 # (length in beats, pitch; 0 for a rest), sixteen bars after one beat of pickup.
@@ -78,7 +80,8 @@ def curtain_call() -> LiveTake:
     place = 0.0
     phrase = (*CURTAIN_TUNE, *(CURTAIN_TUNE[2:] * 4))
     for length, pitch in phrase:
-        if place + length <= beats - 1:
+        held = STOP_BAR <= (place - 1) / 4 < STOP_BAR + 1 and (place - 1) % 4 >= 1
+        if place + length <= beats - 1 and not held:
             tune.append(Played(moment(place), moment(place + 0.9 * length), pitch, 0.7))
         place += length
     bass, chords = [], []
@@ -86,6 +89,10 @@ def curtain_call() -> LiveTake:
     for bar in range(BARS):
         root, chord = CHORDS[bar % 4]
         first = 1 + 4 * bar
+        if bar == STOP_BAR:
+            bass.append(Played(moment(first), moment(first + 1), root, 0.9))
+            struck["kick"].append((moment(first), 1.0))
+            continue
         for beat in (0, 2):
             bass.append(Played(moment(first + beat), moment(first + beat + 1.6), root + 7 * (beat == 2), 0.9))
         for beat in (1, 3):
