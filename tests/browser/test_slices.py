@@ -108,3 +108,32 @@ def test_the_demo_kit_makes_parts_and_plays_itself(demo: Page) -> None:
     expect(page.get_by_role("link", name="Notes")).to_contain_text(re.compile(r"\d\d"))
     page.keyboard.press("z")
     expect(page.get_by_text("Undone: Drums of")).to_be_visible()
+
+
+# A pad box that is plugged in after the page was opened.
+PAD_BOX = """() => {
+  class Box extends EventTarget { inputs = new Map() }
+  const box = new Box(), input = new EventTarget()
+  navigator.requestMIDIAccess = async () => box
+  window.plugIn = () => { box.inputs.set('box', input); box.dispatchEvent(new Event('statechange')) }
+  window.hitPad = (key) => {
+    input.dispatchEvent(Object.assign(new Event('midimessage'), { data: [0x99, key, 90] }))
+    input.dispatchEvent(Object.assign(new Event('midimessage'), { data: [0x89, key, 0] }))
+  }
+}"""
+
+
+def test_a_pad_box_plays_the_kit(demo_address: str, page: Page) -> None:
+    page.add_init_script(f"({PAD_BOX})()")
+    page.goto(demo_address)
+    page.get_by_role("link", name="Slices").click()
+    expect(page.locator("[data-test=null]")).to_have_text("exact", timeout=60_000)
+    page.keyboard.press("p")
+    pads = page.get_by_role("group", name="Pads of the kit").get_by_role("button")
+    expect(pads).to_have_count(22)
+    page.evaluate("window.plugIn()")
+    page.evaluate("window.hitPad(38)")
+    expect(pads.nth(2)).to_have_attribute("aria-pressed", "true")
+    expect(pads.nth(1)).to_have_attribute("aria-pressed", "false")
+    page.evaluate("window.hitPad(37)")
+    expect(pads.nth(1)).to_have_attribute("aria-pressed", "true")

@@ -2,6 +2,7 @@ import '@fontsource-variable/atkinson-hyperlegible-mono'
 import '@fontsource-variable/atkinson-hyperlegible-next'
 import '@fontsource-variable/bricolage-grotesque'
 import './ui/roles.css'
+import './ui/stations.css'
 
 import { createPinia } from 'pinia'
 import PrimeVue from 'primevue/config'

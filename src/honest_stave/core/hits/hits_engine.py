@@ -13,8 +13,7 @@ from honest_stave.core.hits.found import Found
 from honest_stave.core.hits.hearing import HOP_S, LEAD_FRAMES, RATE, UNIT_DB, Activity, hear, measure_levels
 from honest_stave.core.hits.kinds import kinds_of
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
-from honest_stave.core.networks.opening import constants_of
-from honest_stave.core.signal.layer import score_of
+from honest_stave.core.hits.weighing import weigh
 from honest_stave.core.signal.listen import heard_channels
 
 # Peaks lower than this are noise even to a generous limit; a drum heard less is no candidate.
@@ -27,8 +26,6 @@ LEVEL_S = 0.02
 # So close to the end too little sounds to tell a stroke from the cut.
 LEAST_AFTER_S = 0.01
 QUIETEST_DB = -70.0
-# Gaps to the hits beside are told apart within these.
-SHORTEST_GAP_S, LONGEST_GAP_S = 0.03, 2.0
 # Groups of bands whose rise is measured; of what sounds after a stroke at least this share is its own.
 RISE_GROUPS, OWN_SHARE = 16, 0.03
 # Frames whose loudest levels tell the course of a hit: of groups of all bands, and finely of the lowest bands.
@@ -85,44 +82,6 @@ def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Fo
         rise=band_rises(levels[0], frame + LEAD_FRAMES),
         course=courses(levels, frame + LEAD_FRAMES),
     )
-
-
-def hit_measures(found: Found) -> NDArray[np.float64]:
-    """What is weighed for each drum of each hit, (hits, measures)."""
-    gap_s = np.diff(found.time_s)
-    gaps = [np.append(LONGEST_GAP_S, gap_s), np.append(gap_s, LONGEST_GAP_S)]
-    return np.column_stack(
-        [
-            _odds(found.heard),
-            _odds(found.any),
-            found.velocity,
-            found.level_db / 20,
-            *(np.log2(np.clip(gap[: len(found.time_s)], SHORTEST_GAP_S, LONGEST_GAP_S) / 0.2) for gap in gaps),
-        ]
-    )
-
-
-def _odds(share: NDArray[np.float64]) -> NDArray[np.float64]:
-    bounded = np.clip(share, 1e-4, 1 - 1e-4)
-    return np.asarray(np.log(bounded / (1 - bounded)))
-
-
-def loudness_measures(found: Found, drum: int) -> NDArray[np.float64]:
-    """What tells how hard a drum was struck among its like, (hits, measures)."""
-    others = np.delete(found.heard, drum, axis=1)
-    return np.column_stack([found.velocity, found.level_db / 20, found.rise, others, found.heard[:, drum]])
-
-
-def _velocities(found: Found, sure: NDArray[np.float64], weights: list[list[float]]) -> NDArray[np.float64]:
-    """Velocity of every drum of every hit, 1 to 127: its middle is the network's, its differences are measured."""
-    velocity = found.velocity.copy()
-    for drum, own in enumerate(weights):
-        counted = sure[:, drum] >= DEFAULT_LEAST_CONFIDENCE
-        if counted.any():
-            measured = loudness_measures(found, drum)
-            apart = (measured - measured[counted].mean(axis=0)) @ np.array(own)
-            velocity[:, drum] = found.velocity[counted, drum].mean() + apart
-    return np.clip(127 * velocity, 1, 127)
 
 
 def band_rises(short: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[np.float64]:
@@ -207,11 +166,7 @@ def _is_click(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray
 
 
 def _with_drums(found: Found, starts_s: float, mono: NDArray[np.float32]) -> HitsReading:
-    constants = constants_of("hits")
-    measured = hit_measures(found)
-    odds = np.column_stack([score_of(measured, layer) for layer in constants["drums"]])
-    sure = 1 / (1 + np.exp(-odds))
-    velocity = _velocities(found, sure, constants["velocity"])
+    sure, velocity = weigh(found)
     hit, drum = np.nonzero(sure >= LEAST_DRUM)
     rows = np.arange(len(hit))
     others = sure[hit].copy()

@@ -8,7 +8,7 @@ from typing import Any
 from honest_stave.core.errors import BadInput
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def open_network(name: str) -> Any:
     """The network ``name`` as a session of one thread, which gives the same answer on every machine load.
 
@@ -37,7 +37,7 @@ def open_network(name: str) -> Any:
         ) from error
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def constants_of(name: str) -> dict[str, Any]:
     """Numbers fitted with the network ``name``: version, limits, calibration.
 

@@ -151,25 +151,10 @@ const told = computed(
 </template>
 
 <style scoped>
-.lanes {
-  position: relative;
-  flex: 1;
-  min-height: 0;
-  display: flex;
-  flex-direction: column;
-  background: var(--paper);
-}
-canvas {
-  display: block;
-  width: 100%;
-  touch-action: none;
+.stems,
+.tempo,
+.drift {
   border-bottom: 1px solid var(--rule);
-}
-.ruler {
-  height: 34px;
-  flex: none;
-  background: var(--panel);
-  border-bottom-color: var(--hairline);
 }
 .stems {
   flex: 1.1;
@@ -182,13 +167,5 @@ canvas {
 .drift {
   flex: 1.4;
   min-height: 90px;
-}
-.head {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  width: 1px;
-  background: var(--text);
-  pointer-events: none;
 }
 </style>

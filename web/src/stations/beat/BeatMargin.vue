@@ -127,33 +127,3 @@ const bpm = (at: number) => map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
     <div class="row"><ActButton action="hand-on" label="Hand the time on" small /></div>
   </aside>
 </template>
-
-<style scoped>
-.margin {
-  width: 282px;
-  flex: none;
-  overflow-y: auto;
-  padding: 12px 14px;
-  background: var(--panel);
-  border-left: 1px solid var(--hairline);
-}
-h2 {
-  font: 600 20px var(--title-face);
-}
-h2 small {
-  font: 400 13px var(--text-face);
-}
-h3 {
-  font: 600 12px var(--text-face);
-  color: var(--soft);
-  margin: 12px 0 3px;
-}
-.row {
-  margin: 5px 0;
-  gap: 5px;
-  flex-wrap: wrap;
-}
-.finding span:last-child {
-  white-space: nowrap;
-}
-</style>

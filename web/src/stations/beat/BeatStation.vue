@@ -54,19 +54,3 @@ watch(
   </main>
   <BeatMargin v-if="beats.map && beats.id" />
 </template>
-
-<style scoped>
-.station {
-  flex: 1;
-  min-width: 0;
-  display: flex;
-  flex-direction: column;
-}
-.ask {
-  margin: 90px auto;
-  max-width: 430px;
-}
-h2 {
-  font: 600 22px var(--title-face);
-}
-</style>

@@ -281,25 +281,6 @@ function leave() {
 </template>
 
 <style scoped>
-.lanes {
-  position: relative;
-  flex: 1;
-  min-height: 0;
-  display: flex;
-  flex-direction: column;
-  background: var(--paper);
-}
-canvas {
-  display: block;
-  width: 100%;
-  touch-action: none;
-}
-.ruler {
-  height: 34px;
-  flex: none;
-  background: var(--panel);
-  border-bottom: 1px solid var(--hairline);
-}
 .wave {
   height: 22%;
   max-height: 170px;
@@ -320,14 +301,6 @@ canvas {
 .marquee {
   position: absolute;
   border: 1px dashed var(--madder);
-  pointer-events: none;
-}
-.head {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  width: 1px;
-  background: var(--text);
   pointer-events: none;
 }
 </style>

@@ -198,26 +198,6 @@ const sum = computed(() => {
 </template>
 
 <style scoped>
-.margin {
-  width: 282px;
-  flex: none;
-  overflow-y: auto;
-  padding: 12px 16px;
-  border-left: 1px solid var(--hairline);
-}
-h2 {
-  font: 600 20px var(--title-face);
-  overflow-wrap: anywhere;
-}
-h2 small {
-  font: 400 13px var(--text-face);
-  color: var(--soft);
-}
-:deep(h3) {
-  font: 600 13px var(--text-face);
-  color: var(--soft);
-  margin: 14px 0 4px;
-}
 .hear {
   margin-top: 8px;
   flex-wrap: nowrap;
@@ -225,11 +205,5 @@ h2 small {
 .hear .act {
   padding-inline: 7px;
   gap: 5px;
-}
-.hear {
-  gap: 5px;
-}
-.row {
-  gap: 6px;
 }
 </style>

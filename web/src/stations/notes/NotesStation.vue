@@ -20,12 +20,3 @@ const notes = useNotes()
   </main>
   <NotesMargin v-if="notes.take || notes.partId" />
 </template>
-
-<style scoped>
-.station {
-  flex: 1;
-  min-width: 0;
-  display: flex;
-  flex-direction: column;
-}
-</style>

@@ -151,8 +151,4 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
   font-family: var(--text-face);
   text-align: left;
 }
-.row {
-  margin: 6px 0;
-  gap: 5px;
-}
 </style>

@@ -101,19 +101,10 @@ async function toPart(what: 'pattern' | 'drums') {
 </template>
 
 <style scoped>
-h3 {
-  font: 600 12px var(--text-face);
-  color: var(--soft);
-  margin: 12px 0 3px;
-}
 .null {
   font-weight: 600;
   color: var(--ink);
 }
-.row {
-  margin: 6px 0;
-}
-select.field,
 .field {
   max-width: 140px;
 }

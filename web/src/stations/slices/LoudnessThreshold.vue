@@ -105,7 +105,7 @@ const drums = LANES.filter((l) => l !== 'ghost')
     >
       <canvas ref="bars" />
     </div>
-    <details class="lanes">
+    <details class="by-drum">
       <summary class="soft">by drum</summary>
       <div class="lane-list">
         <label v-for="drum in drums" :key="drum" class="soft">
@@ -170,7 +170,7 @@ canvas {
   width: 100%;
   height: 100%;
 }
-.lanes {
+.by-drum {
   position: relative;
   flex: none;
 }

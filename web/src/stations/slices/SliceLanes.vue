@@ -174,25 +174,6 @@ function rulerDown(event: PointerEvent) {
 </template>
 
 <style scoped>
-.lanes {
-  position: relative;
-  flex: 1;
-  min-height: 0;
-  display: flex;
-  flex-direction: column;
-  background: var(--paper);
-}
-canvas {
-  display: block;
-  width: 100%;
-  touch-action: none;
-}
-.ruler {
-  height: 34px;
-  flex: none;
-  background: var(--panel);
-  border-bottom: 1px solid var(--hairline);
-}
 .strips {
   flex: 1;
   min-height: 90px;
@@ -200,13 +181,5 @@ canvas {
 }
 .hits {
   flex: none;
-}
-.head {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  width: 1px;
-  background: var(--text);
-  pointer-events: none;
 }
 </style>

@@ -139,32 +139,6 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
 </template>
 
 <style scoped>
-.margin {
-  width: 282px;
-  flex: none;
-  overflow-y: auto;
-  padding: 12px 14px;
-  background: var(--panel);
-  border-left: 1px solid var(--hairline);
-}
-h2 {
-  font: 600 20px var(--title-face);
-}
-h2 small {
-  font: 400 13px var(--text-face);
-}
-h3 {
-  font: 600 12px var(--text-face);
-  color: var(--soft);
-  margin: 12px 0 3px;
-}
-.row {
-  margin: 5px 0;
-  gap: 5px;
-}
-.finding span:last-child {
-  white-space: nowrap;
-}
 .finding input[type='range'] {
   width: 110px;
 }

@@ -79,19 +79,3 @@ watch(
   </main>
   <SlicesMargin v-if="kits.kit && kits.id" />
 </template>
-
-<style scoped>
-.station {
-  flex: 1;
-  min-width: 0;
-  display: flex;
-  flex-direction: column;
-}
-.ask {
-  margin: 90px auto;
-  max-width: 430px;
-}
-h2 {
-  font: 600 22px var(--title-face);
-}
-</style>
