@@ -4,7 +4,6 @@ python -m training.train_beats CACHE --minutes 30
 """
 
 import argparse
-import time
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +17,7 @@ from honest_stave.core.beat.track import track_beats
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from training.beat_material import Made, material
 from training.beat_network import BarNetwork, BeatNetwork
+from training.learner import Learner
 
 NETWORKS = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks"
 BATCH, CELLS = 8, 1400
@@ -99,43 +99,12 @@ def train_beats(cache: Path, clips: list[Made], minutes: float) -> BeatNetwork:
     torch.manual_seed(4)
     torch.set_num_threads(1)
     network = BeatNetwork()
-    print(f"{sum(p.numel() for p in network.parameters())} parameters", flush=True)
-    average = {name: value.detach().clone() for name, value in network.state_dict().items()}
-    optimiser = torch.optim.AdamW(network.parameters(), lr=PEAK_RATE, weight_decay=1e-3)
-    path, step, spent_s = cache / "beats.pt", 0, 0.0
-    if path.exists():
-        kept = torch.load(path, weights_only=False)
-        network.load_state_dict(kept["network"])
-        optimiser.load_state_dict(kept["optimiser"])
-        average, step, spent_s = kept["average"], kept["step"], kept["spent_s"]
-    last = saved = time.perf_counter()
-    recent: list[float] = []
-    while spent_s < 60 * minutes:
-        for group in optimiser.param_groups:
-            group["lr"] = PEAK_RATE * min(1.0, (step + 1) / 60) * 0.5 * (1 + np.cos(np.pi * spent_s / (60 * minutes)))
-        columns, *truth = batch_of(clips, step)
-        loss = loss_of(network(columns), *truth)
-        optimiser.zero_grad(set_to_none=True)
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
-        optimiser.step()
-        step += 1
-        keep = min(0.995, step / (step + 10))
-        with torch.no_grad():
-            for name, value in network.state_dict().items():
-                if value.dtype.is_floating_point:
-                    average[name].mul_(keep).add_(value, alpha=1 - keep)
-        recent.append(loss.item())
-        now = time.perf_counter()
-        spent_s, last = spent_s + min(now - last, 6.0), now
-        if step % 50 == 0:
-            print(f"step {step}  {spent_s / 60:.1f} min  loss {np.mean(recent[-50:]):.4f}", flush=True)
-        if now - saved > 120 or spent_s >= 60 * minutes:
-            saved = now
-            torch.save({"network": network.state_dict(), "average": average, "optimiser": optimiser.state_dict(),
-                        "step": step, "spent_s": spent_s}, path)  # fmt: skip
-    network.load_state_dict(average)
-    return network.eval()
+    learner = Learner(network, minutes, peak_rate=PEAK_RATE, path=cache / "beats.pt")
+    while not learner.done:
+        columns, *truth = batch_of(clips, learner.step)
+        learner.learn(loss_of(network(columns), *truth))
+    learner.averaged()
+    return network
 
 
 def heard_by(network: BeatNetwork, columns: np.ndarray) -> BeatActivity:

@@ -6,7 +6,6 @@ Loops of trained kits only are trained on; the kits in no training say how good 
 """
 
 import argparse
-import time
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +18,7 @@ from honest_stave.core import networks
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.hits.weighing import hit_inputs
 from training.drum_network import DrumNetwork
+from training.learner import Learner
 from training.loops_heard import Heard, loops_heard
 
 TARGET = Path(networks.__file__).parent / "drums.onnx"
@@ -77,38 +77,22 @@ def loss_of(logits: torch.Tensor, velocity: torch.Tensor, clear: torch.Tensor, a
     return loss
 
 
-def train(loops: Loops, minutes: float, seed: int = 4) -> DrumNetwork:
+def train(cache: Path, loops: Loops, minutes: float) -> DrumNetwork:
     """A network of averaged weights."""
-    torch.manual_seed(seed)
-    random = torch.Generator().manual_seed(seed)
+    torch.manual_seed(4)
+    random = torch.Generator().manual_seed(4)
     rows = torch.cat(loops.inputs)
     network = DrumNetwork(rows.mean(dim=0), rows.std(dim=0).clamp(min=1e-2))
-    print(f"{sum(p.numel() for p in network.parameters())} parameters, {len(rows)} hits", flush=True)
-    average = {name: value.detach().clone() for name, value in network.state_dict().items()}
-    optimiser = torch.optim.AdamW(network.parameters(), lr=PEAK_RATE, weight_decay=1e-2)
-    began, step, recent = time.perf_counter(), 0, []
-    while (done := (time.perf_counter() - began) / (60 * minutes)) < 1:
-        for group in optimiser.param_groups:
-            group["lr"] = PEAK_RATE * min(1.0, (step + 1) / 100) * 0.5 * (1 + np.cos(np.pi * done))
+    learner = Learner(
+        network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=cache / "drums.pt"
+    )
+    while not learner.done:
         chosen = torch.randint(len(loops.inputs), (BATCH,), generator=random).tolist()
         inputs, time_s, velocity, clear, absent = loops.batch(chosen)
         logits = network(coloured(inputs, random), time_s, absent)
-        loss = loss_of(logits, velocity, clear, absent)
-        optimiser.zero_grad(set_to_none=True)
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
-        optimiser.step()
-        step += 1
-        keep = min(0.995, step / (step + 10))
-        with torch.no_grad():
-            for name, value in network.state_dict().items():
-                average[name].mul_(keep).add_(value, alpha=1 - keep)
-        recent.append(loss.item())
-        if step % 200 == 0:
-            spent = (time.perf_counter() - began) / 60
-            print(f"step {step}  {spent:.1f} min  loss {np.mean(recent[-200:]):.4f}", flush=True)
-    network.load_state_dict(average)
-    return network.eval()
+        learner.learn(loss_of(logits, velocity, clear, absent))
+    learner.averaged()
+    return network
 
 
 def figures(network: DrumNetwork, loops: list[Heard], limit: float = 0.5) -> str:
@@ -175,7 +159,7 @@ def main() -> None:
     torch.set_num_threads(1)
     trained = loops_heard(options.cache, FIRST_SEED, options.loops)
     unfamiliar = loops_heard(options.cache, 0, options.tuning_loops, tuning=True)
-    network = train(Loops(trained), options.minutes)
+    network = train(options.cache, Loops(trained), options.minutes)
     print(figures(network, unfamiliar), flush=True)
     export(network)
 

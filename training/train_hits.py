@@ -4,7 +4,6 @@ python -m training.train_hits CACHE --clips 1500 --minutes 20
 """
 
 import argparse
-import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from torch.nn import functional
 from honest_stave.core.hits.hearing import HOP_SAMPLES, LEAD_S, RATE, measure_levels
 from training.hit_clips import HitClip, make_clip
 from training.hit_network import DRUMS, HitNetwork
+from training.learner import Learner
 from training.one_shots import trained_kits, tuning_kits
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "hits.onnx"
@@ -95,47 +95,15 @@ def train(cache: Path, clips: list[tuple[np.ndarray, np.ndarray]], minutes: floa
     torch.manual_seed(3)
     torch.set_num_threads(threads)
     network = HitNetwork()
-    print(f"{sum(p.numel() for p in network.parameters())} parameters", flush=True)
-    average = {name: value.detach().clone() for name, value in network.state_dict().items()}
-    optimiser = torch.optim.AdamW(network.parameters(), lr=PEAK_RATE, weight_decay=1e-3)
-    path, step, spent_s = cache / "hits.pt", 0, 0.0
-    if path.exists():
-        kept = torch.load(path, weights_only=False)
-        network.load_state_dict(kept["network"])
-        optimiser.load_state_dict(kept["optimiser"])
-        average, step, spent_s = kept["average"], kept["step"], kept["spent_s"]
-    last = saved = time.perf_counter()
-    recent: list[float] = []
+    learner = Learner(network, minutes, peak_rate=PEAK_RATE, path=cache / "hits.pt")
     with ThreadPoolExecutor(1) as pool:
-        waiting = pool.submit(batch_of, clips, step)
-        while spent_s < 60 * minutes:
-            for group in optimiser.param_groups:
-                cosine = 0.5 * (1 + np.cos(np.pi * spent_s / (60 * minutes)))
-                group["lr"] = PEAK_RATE * min(1.0, (step + 1) / 60) * cosine
+        waiting = pool.submit(batch_of, clips, learner.step)
+        while not learner.done:
             batch = waiting.result()
-            waiting = pool.submit(batch_of, clips, step + 1)
-            loss = loss_of(network(batch[0]), batch[1], batch[2])
-            optimiser.zero_grad(set_to_none=True)
-            loss.backward()
-            torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
-            optimiser.step()
-            step += 1
-            keep = min(0.995, step / (step + 10))
-            with torch.no_grad():
-                for name, value in network.state_dict().items():
-                    if value.dtype.is_floating_point:
-                        average[name].mul_(keep).add_(value, alpha=1 - keep)
-            recent.append(loss.item())
-            now = time.perf_counter()
-            spent_s, last = spent_s + min(now - last, 6.0), now
-            if step % 50 == 0:
-                print(f"step {step}  {spent_s / 60:.1f} min  loss {np.mean(recent[-50:]):.4f}", flush=True)
-            if now - saved > 120 or spent_s >= 60 * minutes:
-                saved = now
-                states = {"network": network.state_dict(), "average": average, "optimiser": optimiser.state_dict()}
-                torch.save({**states, "step": step, "spent_s": spent_s}, path)
-    network.load_state_dict(average)
-    return network.eval()
+            waiting = pool.submit(batch_of, clips, learner.step + 1)
+            learner.learn(loss_of(network(batch[0]), batch[1], batch[2]))
+    learner.averaged()
+    return network
 
 
 class Shares(torch.nn.Module):

@@ -6,7 +6,6 @@ Writes ``CACHE/notes-CHANNELS.pt`` every few minutes. Clips that are made meanwh
 """
 
 import argparse
-import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -18,6 +17,7 @@ from torch.nn import functional
 
 from honest_stave.core import networks
 from training import clips as recipes
+from training.learner import Learner
 from training.material import Heard, load
 from training.note_batches import Batch, make_batch, reference_of
 from training.note_network import NoteNetwork
@@ -32,8 +32,6 @@ POSITIVE_WEIGHT = 2.0
 VELOCITY_WEIGHT = 5.0
 # The averaged weights forget with this factor a step.
 AVERAGING = 0.998
-SAVED_EVERY_S = 180.0
-LONGEST_STEP_S = 6.0
 SHIPPED = Path(networks.__file__).parent / "notes.onnx"
 # Batches on which the norms of a shipped network are opened again.
 OPENED_WITH = 12
@@ -60,11 +58,6 @@ def loss_of(logits: torch.Tensor, targets: torch.Tensor) -> torch.Tensor:
         2 * shares[0] + shares[1] + shares[2] + VELOCITY_WEIGHT * velocity.sum() / (at_onset.sum() + 1)
     )
     return loss
-
-
-def rate_at(done: float, step: int, peak: float) -> float:
-    """Learning rate after a share ``done`` of the time: a warm start to ``peak``, then a cosine to nothing."""
-    return float(peak * min(1.0, step / WARM_STEPS) * 0.5 * (1 + np.cos(np.pi * min(done, 1.0))))
 
 
 def batches(cache: Path, first_step: int) -> Iterator[Batch]:
@@ -103,7 +96,6 @@ def main() -> None:
         "--from-shipped", action="store_true", help="without a checkpoint, begin with the shipped one"
     )
     options = parser.parse_args()
-    peak = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
     torch.manual_seed(1)
     torch.set_num_threads(options.threads)
     network = NoteNetwork(options.channels).to(memory_format=torch.channels_last)
@@ -111,63 +103,17 @@ def main() -> None:
     if options.from_shipped and not path.exists():
         made = batches(options.cache, 0)
         take_over(network, SHIPPED, [next(made) for _ in range(OPENED_WITH)])
-    average = {name: value.detach().clone() for name, value in network.state_dict().items()}
-    optimiser = torch.optim.AdamW(network.parameters(), lr=PEAK_RATE, weight_decay=1e-3)
-    step, spent_s = 0, 0.0
-    if path.exists():
-        kept = torch.load(path, weights_only=False)
-        network.load_state_dict(kept["network"])
-        optimiser.load_state_dict(kept["optimiser"])
-        average, step, spent_s = kept["average"], kept["step"], kept["spent_s"]
+    peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
+    learner = Learner(
+        network, options.minutes, peak_rate=peak_rate, warm_steps=WARM_STEPS, averaging=AVERAGING, path=path
+    )
     # Compiled, a step takes a fifth less time.
     learning = torch.compile(network)
-    print(f"{sum(p.numel() for p in network.parameters())} parameters, from step {step}", flush=True)
-    saved = last = time.perf_counter()
-    recent: list[float] = []
-    for batch in batches(options.cache, step):
-        done = spent_s / (60 * options.minutes)
-        if done >= 1:
+    for batch in batches(options.cache, learner.step):
+        if learner.done:
             break
-        for group in optimiser.param_groups:
-            group["lr"] = rate_at(done, step, peak)
         logits = learning(torch.from_numpy(batch.long), torch.from_numpy(batch.short))
-        loss = loss_of(logits, torch.from_numpy(batch.targets))
-        optimiser.zero_grad(set_to_none=True)
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
-        optimiser.step()
-        step += 1
-        keep = min(AVERAGING, step / (step + 10))
-        with torch.no_grad():
-            for name, value in network.state_dict().items():
-                if value.dtype.is_floating_point:
-                    average[name].mul_(keep).add_(value, alpha=1 - keep)
-                else:
-                    average[name].copy_(value)
-        recent.append(loss.item())
-        now = time.perf_counter()
-        # A step that a pause of the machine made long counts as a usual one.
-        spent_s, last = spent_s + min(now - last, LONGEST_STEP_S), now
-        if step % 50 == 0:
-            print(f"step {step}  {spent_s / 60:.1f} min  loss {np.mean(recent[-50:]):.4f}", flush=True)
-        if now - saved > SAVED_EVERY_S:
-            saved = now
-            _save(path, network, average, optimiser, step, spent_s)
-    _save(path, network, average, optimiser, step, spent_s)
-
-
-def _save(
-    path: Path,
-    network: NoteNetwork,
-    average: dict[str, torch.Tensor],
-    optimiser: torch.optim.Optimizer,
-    step: int,
-    spent_s: float,
-) -> None:
-    part = path.with_suffix(".part")
-    kept = {"network": network.state_dict(), "average": average, "optimiser": optimiser.state_dict()}
-    torch.save({**kept, "step": step, "spent_s": spent_s}, part)
-    part.rename(path)
+        learner.learn(loss_of(logits, torch.from_numpy(batch.targets)))
 
 
 if __name__ == "__main__":

@@ -20,7 +20,8 @@ from honest_stave.store import history
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Job
 
-ENGINE = "align 1"
+ENGINE = "align 2"
+READABLE = ("align 1", ENGINE)
 SHORTEST_S = 0.02
 
 
@@ -35,16 +36,8 @@ def ask(studio: Studio, folio_id: str, score_id: str, take_id: str) -> str:
         score = history.entity(session, folio_id, "take", score_id)
     if score["kind"] != "midi":
         raise BadInput(f"“{score['name']}” is a recording.", "Choose a MIDI file that holds the score.")
-    facts = take["facts"]
-    arguments = {
-        "take": take_id,
-        "score": score_id,
-        "content": score["content"],
-        "samples": facts["samples"],
-        "channels": facts["channels"],
-        "rate": facts["rate"],
-        "settings": {"score": score_id},
-    }
+    arguments = takes.to_read(take_id, take, {"score": score_id})
+    arguments |= {"score": score_id, "content": score["content"]}
     return studio.jobs.add(folio_id, "align", f"Laying “{score['name']}” on “{take['name']}”", arguments)
 
 
@@ -169,7 +162,7 @@ def moments_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[list[fl
     if not beat_map.reading:
         return []
     row = readings.row(studio, folio_id, beat_map.reading)
-    if row.engine != ENGINE:
+    if row.engine not in READABLE:
         return []
     with np.load(studio.files.path(row.arrays), allow_pickle=False) as arrays:
         time_s, moments = arrays["time_s"], arrays["moments"]

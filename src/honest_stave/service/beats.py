@@ -39,14 +39,7 @@ def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any]) -> 
         BadInput: the take holds no sound.
     """
     take = takes.audio_take(studio, folio_id, take_id)
-    facts = take["facts"]
-    arguments = {
-        "take": take_id,
-        "samples": facts["samples"],
-        "channels": facts["channels"],
-        "rate": facts["rate"],
-        "settings": {"listen": listen},
-    }
+    arguments = takes.to_read(take_id, take, {"listen": listen})
     return studio.jobs.add(folio_id, "beats", f"Finding the beats of “{take['name']}”", arguments)
 
 

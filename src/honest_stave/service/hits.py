@@ -10,7 +10,7 @@ import numpy as np
 
 from honest_stave.core.beat.loop_tempo import LoopTempo, propose_tempo
 from honest_stave.core.errors import BadInput, Progress
-from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, ENGINE, HitSettings, HitsReading
+from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, READABLE, HitSettings, HitsReading
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.service import readings, takes
 from honest_stave.service.studio import Studio
@@ -25,14 +25,7 @@ def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any]) -> 
         BadInput: the take holds no sound.
     """
     take = takes.audio_take(studio, folio_id, take_id)
-    facts = take["facts"]
-    arguments = {
-        "take": take_id,
-        "samples": facts["samples"],
-        "channels": facts["channels"],
-        "rate": facts["rate"],
-        "settings": {"listen": listen},
-    }
+    arguments = takes.to_read(take_id, take, {"listen": listen})
     return studio.jobs.add(folio_id, "hits", f"Hearing the hits of “{take['name']}”", arguments)
 
 
@@ -71,7 +64,7 @@ def from_file(path: Path) -> HitsReading:
     """
     with np.load(path, allow_pickle=False) as data:
         scalars = json.loads(str(data["scalars"]))
-        if scalars["engine"] != ENGINE:
+        if scalars["engine"] not in READABLE:
             raise BadInput(
                 f"These hits were read by an older engine, {scalars['engine']}.", "Cut the take again to move limits."
             )

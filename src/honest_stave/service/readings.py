@@ -40,15 +40,7 @@ def ask(studio: Studio, folio_id: str, take_id: str, settings: dict[str, Any], *
     checked = settings_from_json(settings)
     if checked.lowest >= checked.highest:
         raise BadInput("The lowest pitch is above the highest.", "Lower it, or raise the highest.")
-    facts = take["facts"]
-    arguments = {
-        "take": take_id,
-        "samples": facts["samples"],
-        "channels": facts["channels"],
-        "rate": facts["rate"],
-        "settings": settings,
-        "accept": accept,
-    }
+    arguments = takes.to_read(take_id, take, settings) | {"accept": accept}
     as_voices = f"{checked.voices} voice{'s' if checked.voices == 'many' else ''}"
     return studio.jobs.add(folio_id, "notes", f"Reading “{take['name']}” as {as_voices}", arguments)
 

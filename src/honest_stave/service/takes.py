@@ -139,3 +139,9 @@ def sound(studio: Studio, folio_id: str, take_id: str, from_s: float, to_s: floa
     samples, rate = samples_of(studio, take)
     piece, played_rate = playable(stretched_piece(samples, rate, from_s, to_s, pace), rate)
     return piece.tobytes(), played_rate
+
+
+def to_read(take_id: str, take: dict[str, Any], settings: dict[str, Any]) -> dict[str, Any]:
+    """What a worker needs to read a take: where its samples lie, and how it is to be read."""
+    facts = {name: take["facts"][name] for name in ("samples", "channels", "rate")}
+    return {"take": take_id, **facts, "settings": settings}

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput, Progress, TooLarge
 from honest_stave.core.formats.hints import hints_from_name, timeline_of_wav
-from honest_stave.core.pitch.reading import ENGINE, NotesReading, PitchLine, ReadSettings
+from honest_stave.core.pitch.reading import READABLE, NotesReading, PitchLine, ReadSettings
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.core.signal.measure import Measurer
@@ -153,7 +153,7 @@ def reading_from_file(path: Path) -> NotesReading:
     """
     with np.load(path, allow_pickle=False) as data:
         scalars = json.loads(str(data["scalars"]))
-        if scalars["engine"] != ENGINE:
+        if scalars["engine"] not in READABLE:
             raise BadInput(
                 f"This reading was made by an older engine, {scalars['engine']}.",
                 "Parts made of it are whole. Read the take again to move limits.",

@@ -2,7 +2,8 @@
 
 Major and minor are told apart by how long each of the twelve pitches sounds, compared with
 profiles of music in known keys (Krumhansl and Kessler 1982, as revised by Temperley 1999);
-the bass speaks for the tonic, and a little the last notes do. Scales are judged by what they hold and what they need not hold.
+the bass speaks for the tonic, and a little the last notes do. Scales are judged by what they
+hold and what they need not hold.
 """
 
 from dataclasses import dataclass

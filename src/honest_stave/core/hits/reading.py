@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 2"
+ENGINE = "hits 3"
+# Readings of these engines are kept in the same way.
+READABLE = ("hits 2", ENGINE)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
 DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat", "tom", "cymbal", "other")
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
