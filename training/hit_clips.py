@@ -6,10 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.dress import dress
-from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit, made_kit
+from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit, OneShot, made_kit
 
 LENGTH_S = 5.0
 MADE_SHARE = 0.3
+# Strokes that are changed in colour are cut to this length, and few of them are enough for a loop.
+COLOUR_SAMPLES = 1 << 16
+STROKES_COLOURED = 3
 # What keeps time, by how often it does.
 TIMEKEEPERS = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "open hat", "tom")
 
@@ -63,8 +66,33 @@ def _mixed(kits: list[Kit], random: np.random.Generator) -> Kit:
     return found
 
 
+def _recoloured(strokes: list[OneShot], random: np.random.Generator) -> list[OneShot]:
+    """The strokes of one drum as if it were another: tilted, with bumps and dips, sometimes dying sooner."""
+    octaves = np.log2(np.maximum(np.fft.rfftfreq(COLOUR_SAMPLES, 1 / RATE), 20) / 1000)
+    gain_db = float(random.normal(0, 2.0)) * octaves
+    for _ in range(2):
+        gain_db += float(random.normal(0, 5)) * np.exp(-(((octaves - float(random.uniform(-4, 4))) / 0.7) ** 2))
+    gain = np.float32(10 ** (np.clip(gain_db, -18, 18) / 20))
+    dies_s = float(random.uniform(0.05, 0.4)) if random.random() < 0.3 else 0.0
+    found = []
+    for stroke in strokes:
+        sound = np.fft.irfft(np.fft.rfft(stroke.sound, COLOUR_SAMPLES) * gain).astype(np.float32)
+        sound = sound[: len(stroke.sound)]
+        if dies_s:
+            sound *= np.exp(-np.arange(len(sound), dtype=np.float32) / (dies_s * RATE))
+        loudness = np.abs(stroke.sound).max() / max(float(np.abs(sound).max()), 1e-6)
+        found.append(OneShot(sound * np.float32(loudness), stroke.role, stroke.strength))
+    return found
+
+
 def make_clip(
-    seed: int, kits: list[Kit], *, tuning: bool = False, mixed: bool = False, length_s: float = LENGTH_S
+    seed: int,
+    kits: list[Kit],
+    *,
+    tuning: bool = False,
+    mixed: bool = False,
+    coloured: bool = False,
+    length_s: float = LENGTH_S,
 ) -> HitClip:
     """The loop of a seed.
 
@@ -73,6 +101,7 @@ def make_clip(
         kits: to choose from.
         tuning: none of our own kits.
         mixed: every drum from a kit of its own.
+        coloured: every drum changed in colour, so that it is like none of the kits.
         length_s: of the loop.
     """
     random = np.random.default_rng([11, int(tuning), seed])
@@ -83,6 +112,8 @@ def make_clip(
     swing = float(random.choice([0.0, 0.0, 0.15, 0.33])) * step_s
     chances = {role: c for role, c in _steps(random).items() if role in kit}
     chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
+    if coloured:
+        chosen = {role: _recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}
     speed = {role: float(2 ** random.normal(0, 0.12)) for role in chances}
     louder = {role: float(10 ** (random.normal(0, 4) / 20)) for role in chances}
     if "hat" in louder:

@@ -87,3 +87,15 @@ def test_scores_come_from_midi_files_without_their_drums() -> None:
 def test_nothing_to_align_is_said(notes: list[Written], sound: np.ndarray, said: str) -> None:
     with pytest.raises(BadInput, match=said):
         align(notes, sound, RATE)
+
+
+def test_what_is_heard_clearly_is_sure_and_what_is_not_is_a_doubt() -> None:
+    notes, _ = played([0.5] * 12)
+    clear = [(n.onset_s, n.offset_s, int(n.pitch)) for n in notes]
+    found = lay_on(score(), activity_of(clear, cells=800))
+    assert np.all(found.confidence[1:-1] > 0.9)
+    # The notes of the seventh and the eighth quarter are not heard at all.
+    fewer = [n for n in clear if not 3.5 < n[0] < 4.4]
+    doubtful = lay_on(score(), activity_of(fewer, cells=800)).confidence
+    assert np.all(doubtful[6:8] < 0.6)
+    assert np.all((doubtful > 0) & (doubtful < 1))

@@ -123,3 +123,17 @@ def test_silence_a_drone_and_noise_have_no_beat(sound: np.ndarray) -> None:
     found = read(sound.astype(np.float32)[:, None], RATE, ListenSettings())
     assert len(found.time_s) == 0
     assert found.meters == ()
+
+
+def test_a_row_of_beats_begins_with_the_music_not_in_the_room_before_it() -> None:
+    truth = 2.0 + 0.5 * np.arange(24)
+    share = strength_at(truth, np.full(24, 0.9), 15.0).clip(0.01, 0.99)
+    # The network goes on counting before the music, a little less sure.
+    share = np.maximum(share, strength_at(np.array([0.5, 1.0, 1.5]), np.full(3, 0.7), 15.0)[: len(share)])
+    odds = np.log(share / (1 - share)).astype(np.float32)
+    even = np.full((len(odds), TEMPO_CLASSES), -np.log(TEMPO_CLASSES), np.float32)
+    time_s = FIRST_CELL_S + np.arange(len(odds)) * CELL_S
+    sounding = np.where((time_s > 1.95) & (time_s < 14.0), 0.6, 0.06)
+    found, _ = track_beats(BeatActivity(odds, odds, even), sounding)
+    assert found[0] == pytest.approx(2.0, abs=0.02)
+    assert share_near(found, truth) > 0.95

@@ -114,3 +114,15 @@ def test_a_damaged_network_is_one_clear_line(monkeypatch: pytest.MonkeyPatch) ->
     with pytest.raises(BadInput, match="missing or damaged"):
         read(line(tune()), ANALYSIS_RATE, ReadSettings())
     opening.open_network.cache_clear()
+
+
+def test_how_hard_chords_are_struck_is_heard_through_their_company() -> None:
+    # Every second chord is struck at a third of the level of the others: softer, each of its notes.
+    loud = [0.5 if i % 2 == 0 else 0.17 for i in range(len(CHORDS))]
+    notes = [Note(0.3 + 0.8 * i, 0.3 + 0.8 * i + 0.7, p, loud[i]) for i, chord in enumerate(CHORDS) for p in chord]
+    found = heard(texture(notes, struck=True))
+    chord_of = [round((c.onset_s - 0.3) / 0.8) for c in found]
+    means = [
+        np.mean([c.velocity for c, k in zip(found, chord_of, strict=True) if k == i]) for i in range(len(CHORDS))
+    ]
+    assert min(means[::2]) > max(means[1::2]) + 5

@@ -1,0 +1,71 @@
+"""Hits weighed with all others of their loop."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from honest_stave.core.errors import BadInput
+from honest_stave.core.hits import weighing
+from honest_stave.core.hits.found import Found
+from honest_stave.core.hits.hits_engine import find_hits
+from honest_stave.core.hits.reading import DRUMS
+from honest_stave.core.networks import opening
+from honest_stave.demo.loops import boathouse_buckets
+
+SNARE, HAT = DRUMS.index("snare"), DRUMS.index("hat")
+
+
+def found_at(time_s: list[float]) -> Found:
+    """Hits of which nothing is known but their moments."""
+    count = len(time_s)
+    levels = (np.zeros((count, 16)), np.zeros((count, 158), np.float32))
+    even = np.full((count, len(DRUMS)), 0.5)
+    return Found(np.array(time_s), np.ones(count), even, even, np.full(count, -20.0), *levels)
+
+
+def said(monkeypatch: pytest.MonkeyPatch, sure: list[tuple[float, float]]) -> None:
+    """Has the second network say how sure it is of snare and hat in each hit."""
+    heard = np.full((len(sure), len(DRUMS)), 0.001)
+    heard[:, [SNARE, HAT]] = sure
+    monkeypatch.setattr(weighing, "hear_drums", lambda found: (heard, np.full(heard.shape, 0.5)))
+
+
+def test_one_stroke_heard_twice_counts_once_for_each_drum(monkeypatch: pytest.MonkeyPatch) -> None:
+    said(monkeypatch, [(0.99, 0.9), (0.9, 0.99)])
+    sure, _ = weighing.weigh(found_at([1.0, 1.015]))
+    assert (sure[:, SNARE] >= 0.5).tolist() == [True, False]
+    assert (sure[:, HAT] >= 0.5).tolist() == [False, True]
+
+
+def test_the_two_strokes_of_a_flam_both_count(monkeypatch: pytest.MonkeyPatch) -> None:
+    said(monkeypatch, [(0.95, 0.01), (0.99, 0.01)])
+    sure, _ = weighing.weigh(found_at([1.0, 1.03]))
+    assert (sure[:, SNARE] >= 0.5).all()
+
+
+def test_a_take_of_many_stretches_is_weighed_to_its_end() -> None:
+    loop = boathouse_buckets()
+    found = find_hits(np.tile(loop.samples.mean(axis=1), 12))
+    assert len(found.time_s) > weighing.STRETCH_HITS
+    sure, velocity = weighing.weigh(found)
+    assert np.all((sure >= 0) & (sure <= 1)) and np.all((velocity >= 1) & (velocity <= 127))
+    # Every repeat of the loop is the same music: no stretch hears it otherwise than the first.
+    period_s = len(loop.samples) / 44100
+    for drum in (DRUMS.index("kick"), SNARE):
+        moments = found.time_s[sure[:, drum] >= 0.5]
+        repeats = np.bincount((moments / period_s + 0.01).astype(int), minlength=12)[:12]
+        assert np.ptp(repeats) <= 1
+
+
+def test_no_hits_are_none() -> None:
+    sure, velocity = weighing.weigh(found_at([]))
+    assert sure.shape == velocity.shape == (0, len(DRUMS))
+
+
+def test_a_missing_network_is_one_clear_line(monkeypatch: pytest.MonkeyPatch) -> None:
+    opening.open_network.cache_clear()
+    monkeypatch.setattr(opening.resources, "files", lambda package: Path("/nowhere"))
+    with pytest.raises(BadInput, match="network for drums is missing or damaged"):
+        weighing.hear_drums(found_at([1.0]))
+    opening.open_network.cache_clear()
