@@ -49,7 +49,8 @@ def test_a_take_of_many_stretches_is_weighed_to_its_end() -> None:
     found = find_hits(np.tile(loop.samples.mean(axis=1), 12))
     assert len(found.time_s) > weighing.STRETCH_HITS
     sure, velocity = weighing.weigh(found)
-    assert np.all((sure >= 0) & (sure <= 1)) and np.all((velocity >= 1) & (velocity <= 127))
+    assert np.all((sure >= 0) & (sure <= 1))
+    assert np.all((velocity >= 1) & (velocity <= 127))
     # Every repeat of the loop is the same music: no stretch hears it otherwise than the first.
     period_s = len(loop.samples) / 44100
     for drum in (DRUMS.index("kick"), SNARE):
