@@ -13,14 +13,13 @@ import typer
 
 from honest_stave import __version__
 from honest_stave.core.errors import BadInput, StaveError
+from honest_stave.service.lone_files import beat_map_of, notes_of_file, recordings_in, samples_of
 
 if TYPE_CHECKING:
-    from honest_stave.core.beat.beat_map import BeatMap
     from honest_stave.service.studio import Studio
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
-AUDIO_ENDINGS = {".wav", ".flac", ".aif", ".aiff", ".mp3", ".ogg", ".opus", ".m4a", ".caf"}
 GRACEFUL_S = 2
 
 
@@ -120,11 +119,11 @@ def notes(
     if not 0 <= doubt <= 1:
         raise BadInput(f"A doubt limit of {doubt:g} makes no sense.", "Give one from 0 to 1, such as 0.5.")
     settings = ReadSettings(pedal=pedal, listen=ListenSettings(from_s=from_s, to_s=to_s))
-    inputs = _inputs(audio)
+    inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
 
     def read_one(path: Path) -> str:
-        body, data = _read_file(path, voices, settings, tempo, 1.0 - doubt, bend)
+        body, data = notes_of_file(path, voices, settings, tempo, 1.0 - doubt, bend)
         _write(path, body, json_file, ".json", many)
         _write(path, data, out, ".mid", many)
         read_as = f"read as {body['voices']} voice{'s' if body['voices'] == 'many' else ''}"
@@ -148,7 +147,7 @@ def hits(
         raise BadInput(f"A doubt limit of {doubt:g} makes no sense.", "Give one from 0 to 1, such as 0.5.")
 
     def read_one(path: Path) -> str:
-        samples, rate = _samples(path)
+        samples, rate = samples_of(path)
         reading = read(samples, rate, HitSettings())
         counted = [i for i, sure in enumerate(reading.confidence) if sure >= 1 - doubt]
         found = [
@@ -163,7 +162,7 @@ def hits(
         _write(path, {"hits": found}, json_file, ".json", many)
         return f"{path.name}: {len(found)} hits, {len(reading.confidence) - len(found)} candidates left out"
 
-    inputs = _inputs(audio)
+    inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
     _each_file(inputs, many, read_one)
 
@@ -185,7 +184,7 @@ def slice_loop(
     formats = ["wav", *(["sfz"] if sfz else []), *(["sf2"] if sf2 else [])]
 
     def cut_one(path: Path) -> str:
-        samples, rate = _samples(path)
+        samples, rate = samples_of(path)
         made = cut_file(samples, rate, path.stem, formats, bars)
         folder = out / path.stem if many else out
         for name, data in made.files:
@@ -195,7 +194,7 @@ def slice_loop(
         _write(path, {"slices": made.slices, "tempo_bpm": made.bpm, "bars": made.bars}, json_file, ".json", many)
         return f"{path.name}: {made.told}"
 
-    inputs = _inputs(audio)
+    inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
     _each_file(inputs, many, cut_one)
 
@@ -210,7 +209,7 @@ def beats(
     from honest_stave.core.signal.listen import ListenSettings
 
     def read_one(path: Path) -> str:
-        samples, rate = _samples(path)
+        samples, rate = samples_of(path)
         found = read(samples, rate, ListenSettings())
         rows = [
             {"time_s": round(float(t), 6), "bar": int(bar), "beat": int(beat)}
@@ -223,7 +222,7 @@ def beats(
         told = ", ".join(f"{m.numerator}/{m.denominator} from bar {m.bar}" for m in found.meters)
         return f"{path.name}: {len(rows)} beats, {int(found.bar[-1])} bars, {told}"
 
-    inputs = _inputs(audio)
+    inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
     _each_file(inputs, many, read_one)
 
@@ -238,7 +237,7 @@ def align(
     from honest_stave.core.beat.align import align as lay
     from honest_stave.core.beat.align import written_notes
 
-    samples, rate = _samples(audio)
+    samples, rate = samples_of(audio)
     found = lay(written_notes(score.read_bytes()), samples, rate)
     pairs = list(zip(found.beat.tolist(), found.time_s.tolist(), strict=True))
     rows = [{"beat": round(beat, 6), "time_s": round(time_s, 6)} for beat, time_s in pairs]
@@ -262,36 +261,10 @@ def click(
     from honest_stave.core.beat.click import check_click, ticks_of
     from honest_stave.core.beat.map_files import click_as_wav
 
-    beat_map, length_s = _map_of(source)
+    beat_map, length_s = beat_map_of(source)
     beat_map = replace(beat_map, clicks=(check_click(ClickFrom(0, subdivision, True, sound)),))
     out.write_bytes(click_as_wav(beat_map, length_s))
     typer.echo(f"{out}: {len(ticks_of(beat_map))} clicks over {length_s:.1f} s")
-
-
-def _map_of(source: Path) -> tuple["BeatMap", float]:
-    """The beat map of a recording or of a MIDI file, and its length (s)."""
-    from honest_stave.core.beat.map_of import map_of_reading, map_of_tempo
-
-    if source.suffix.lower() in (".mid", ".midi"):
-        from honest_stave.core.formats.midi_read import TickClock, read_midi
-        from honest_stave.service.performances import map_of_file
-
-        file = read_midi(source.read_bytes())
-        tempo_map = map_of_file(file)
-        if tempo_map is None:
-            raise BadInput(f"{source.name} carries no tempo map we can use.", "Give one that counts in quarters.")
-        ticks = [m.tick for t in file.tracks for m in t.messages] + [m.tick for t in file.tracks for m in t.metas]
-        last = max(ticks, default=0)
-        length_s = TickClock(file).seconds(last)
-        return map_of_tempo(tempo_map, source.stem, length_s), length_s + 1.0
-    from honest_stave.core.beat.beats_engine import read
-    from honest_stave.core.signal.listen import ListenSettings
-
-    samples, rate = _samples(source)
-    found = read(samples, rate, ListenSettings())
-    if not len(found.time_s):
-        raise BadInput(f"No beat is heard in {source.name}.", "Give a recording with a beat, or a tempo map.")
-    return map_of_reading(found, source.stem, "", ""), len(samples) / rate
 
 
 def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> None:
@@ -307,91 +280,6 @@ def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> Non
             typer.echo(f"{path.name}: {error}", err=True)
     if failed == len(inputs):
         raise BadInput("None of these could be read.", "See the lines above.")
-
-
-def _samples(path: Path) -> tuple[Any, int]:
-    """Samples (frames, channels) of a recording, and its rate."""
-    import tempfile
-
-    import numpy as np
-
-    from honest_stave.core.formats.audio_read import open_audio
-    from honest_stave.core.signal.measure import Measurer
-
-    # Decoded into a file that has no name any more, so that an hour need not stay in memory.
-    with path.open("rb") as file, tempfile.TemporaryFile() as decoded:
-        info, blocks = open_audio(file)
-        measurer = Measurer(info.rate)
-        for block in blocks:
-            decoded.write(np.ascontiguousarray(measurer.add(block), np.float32).data)
-        decoded.flush()
-        if decoded.tell() == 0:
-            raise BadInput(f"{path.name} holds no samples.", "Give another recording.")
-        return np.memmap(decoded, np.float32, "r").reshape(-1, info.channels), info.rate
-
-
-def _inputs(given: list[Path]) -> list[Path]:
-    found: list[Path] = []
-    for path in given:
-        if path.is_dir():
-            found += sorted(p for p in path.iterdir() if p.suffix.lower() in AUDIO_ENDINGS)
-        elif path.is_file():
-            found.append(path)
-        else:
-            raise BadInput(f"There is no file {path}.", "Check its name.")
-    if not found:
-        raise BadInput("There is no recording in this folder.", "Name one, or another folder.")
-    return found
-
-
-def _read_file(
-    path: Path, voices: str, settings: Any, tempo: float, least: float, bend: int
-) -> tuple[dict[str, Any], bytes]:
-    from dataclasses import replace
-
-    from honest_stave.core.beat.tempo_map import TempoMap
-    from honest_stave.core.part.accept import note_of
-    from honest_stave.core.part.events import sounding_notes
-    from honest_stave.core.part.handing_on import HandOnSettings, Line, plan, write_and_prove
-    from honest_stave.core.part.notes import Part
-    from honest_stave.core.pitch.forming import form_candidates
-    from honest_stave.core.pitch.kind import judge_kind
-    from honest_stave.core.pitch.notes_engine import read
-    from honest_stave.core.pitch.reading import FormSettings
-
-    samples, rate = _samples(path)
-    seems = judge_kind(samples, rate) if voices == "auto" else None
-    if seems is not None:
-        voices = "one" if seems.name == "one" else "many"
-    reading = read(samples, rate, replace(settings, voices=voices))
-    found = form_candidates(reading, FormSettings(), least)
-    counted = [c for c in found if c.confidence >= least]
-    body = {
-        "notes": [
-            {
-                "onset_s": round(c.onset_s, 5),
-                "offset_s": round(c.offset_s, 5),
-                "pitch": c.pitch,
-                "velocity": c.velocity,
-                "confidence": round(c.confidence, 4),
-            }
-            for c in counted
-        ],
-        "left_out": len(found) - len(counted),
-        "voices": voices,
-        **({"seems": {"name": seems.name, "confidence": round(seems.confidence, 3)}} if seems else {}),
-        "tuning_cents": round(reading.tuning_cents, 1),
-    }
-    if not counted:
-        return body, b""
-    spans = tuple((down + reading.starts_s, up + reading.starts_s) for down, up in reading.pedal)
-    part = Part(name=path.stem, bends=bend > 0, pedal=spans)
-    events = sounding_notes("line", part, [note_of("file", reading, c) for c in counted])
-    line = Line("line", path.stem, None, tuple(events), pedal=spans)
-    planned = plan([line], TempoMap(lone_bpm=tempo), HandOnSettings(bend_semitones=bend))
-    data, proof = write_and_prove(planned, path.stem)
-    body["proof"] = {"same": proof.same, "greatest_ms": round(proof.greatest_ms, 4)}
-    return body, data
 
 
 def _write(source: Path, content: Any, target: Path | None, ending: str, many: bool) -> None:
