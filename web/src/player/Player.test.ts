@@ -162,7 +162,7 @@ describe('the player', () => {
     expect(context.sources).toHaveLength(0)
     player.stop()
     player.setClick(0.5)
-    player.subdivide = 2
+    player.click.subdivide = 2
     await player.play(0, 1, false)
     await run(1.1)
     const starts = context.sources.map((s) => s.started[0])

@@ -7,7 +7,7 @@ import {
   type Instrument,
   type Sounding,
 } from './instruments'
-import { firstFrom } from '../lanes/search'
+import { Click, type Grid, type Ticks } from './Click'
 import { PIECE_S, Recording } from './recording'
 
 const AHEAD_S = 0.5
@@ -16,9 +16,6 @@ const START_DELAY_S = 0.03
 /** Starts of recorded pieces are softened over this time, so that nothing clicks. */
 const EDGE_S = 0.004
 const GRAIN_S = 0.09
-const CLICK_S = 0.05
-/** The instrument of a click that no map gives another. */
-const CLICK = 'click'
 
 export interface Line {
   id: string
@@ -26,18 +23,6 @@ export interface Line {
   levelDb: number
   pan: number
   notes: Sounding[]
-}
-export interface Grid {
-  time_s: number[]
-  bar: number[]
-  beat: number[]
-}
-/** The click of a beat map: its moments, instruments, pitches, and velocities as they are written too. */
-export interface Ticks {
-  time_s: number[]
-  instrument: string[]
-  pitch: number[]
-  velocity: number[]
 }
 export interface Program {
   recordingUrl: string | null
@@ -67,7 +52,7 @@ export class Player {
   private program: Program = { recordingUrl: null, duration: 0, lines: [], grid: null }
   private tracks: Track[] = []
   private preparing: Promise<void> = Promise.resolve()
-  private readonly clicks = new Map<string, Instrument>()
+  readonly click: Click
   private live = new Set<AudioScheduledSourceNode>()
   private stretches: Stretch[] = []
   private loop: [number, number] | null = null
@@ -77,7 +62,6 @@ export class Player {
   private timer = 0
   private run = 0
   pace = 1
-  subdivide = 1
   playing = false
   onStop: () => void = () => undefined
 
@@ -89,6 +73,7 @@ export class Player {
     this.recordingBus = this.bus(1)
     this.notesBus = this.bus(1)
     this.clickBus = this.bus(0)
+    this.click = new Click(this.context)
   }
 
   private bus(level: number): GainNode {
@@ -127,7 +112,7 @@ export class Player {
     const instruments = await Promise.all(
       program.lines.map((l) => loadInstrument(this.context, l.instrument)),
     )
-    if (this.playing) await this.loadClicks()
+    if (this.playing) await this.click.load(program.ticks)
     if (this.program !== program) return this.preparing
     for (const track of this.tracks) track.out.disconnect()
     this.tracks = program.lines.map((line, i) => {
@@ -138,11 +123,6 @@ export class Player {
       out.connect(pan).connect(this.notesBus)
       return { line, instrument: instruments[i], out }
     })
-  }
-
-  private async loadClicks(): Promise<void> {
-    for (const name of new Set([CLICK, ...(this.program.ticks?.instrument ?? [])]))
-      if (!this.clicks.has(name)) this.clicks.set(name, await loadInstrument(this.context, name))
   }
 
   private recording(): Recording | null {
@@ -158,7 +138,7 @@ export class Player {
     this.stop()
     const run = ++this.run
     await this.context.resume()
-    await this.loadClicks()
+    await this.click.load(this.program.ticks)
     await this.recording()
       ?.piece(Math.max(0, Math.floor(from / PIECE_S)), this.pace)
       .catch(() => undefined)
@@ -251,37 +231,13 @@ export class Player {
   }
 
   private scheduleClick(from: number, to: number): void {
-    const { grid, ticks } = this.program
     if (this.clickBus.gain.value < 0.001) return
-    if (ticks) {
-      for (let i = firstFrom(ticks.time_s, from); i < ticks.time_s.length && ticks.time_s[i] < to; i++) {
-        this.clickAt(ticks.time_s[i], ticks.pitch[i], ticks.velocity[i], ticks.instrument[i])
-      }
-      return
+    const { grid, ticks } = this.program
+    for (const { instrument, name, note } of this.click.strokes(from, to, grid, ticks)) {
+      this.keep(startNote(this.context, this.clickBus, instrument, note, this.at(note.onset_s)))
+      const detail = { time_s: note.onset_s, pitch: note.pitch, name }
+      window.dispatchEvent(new CustomEvent('stave:clicked', { detail }))
     }
-    if (!grid) return
-    // From the beat before the stretch on: its subdivisions may fall inside.
-    for (let i = Math.max(0, firstFrom(grid.time_s, from) - 1); i < grid.time_s.length; i++) {
-      const start = grid.time_s[i]
-      const next = grid.time_s[i + 1] ?? start + (start - (grid.time_s[i - 1] ?? start - 0.5))
-      if (next < from) continue
-      if (start >= to) break
-      for (let part = 0; part < this.subdivide; part++) {
-        const moment = start + ((next - start) * part) / this.subdivide
-        if (moment < from || moment >= to) continue
-        const accent = part > 0 ? 60 : grid.beat[i] === 1 ? 127 : 92
-        const pitch = part > 0 ? 84 : grid.beat[i] === 1 ? 96 : 89
-        this.clickAt(moment, pitch, accent)
-      }
-    }
-  }
-
-  private clickAt(moment: number, pitch: number, velocity: number, name = CLICK): void {
-    const click = this.clicks.get(name)
-    if (!click) return
-    const tick = { onset_s: moment, offset_s: moment + CLICK_S, pitch, velocity, bends: [] }
-    this.keep(startNote(this.context, this.clickBus, click, tick, this.at(moment)))
-    window.dispatchEvent(new CustomEvent('stave:clicked', { detail: { time_s: moment, pitch, name } }))
   }
 
   private scheduleRecording(from: number, to: number): void {

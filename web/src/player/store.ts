@@ -7,7 +7,8 @@ import { useNotes } from '../folio/notes'
 import { useNotices } from '../folio/notices'
 import { LEFT_OUT } from '../folio/strokes'
 import { useView } from '../folio/view'
-import { Player, type Grid, type Line, type Ticks } from './Player'
+import type { Grid, Ticks } from './Click'
+import { Player, type Line } from './Player'
 
 const NOTE_LEAD_S = 0.02
 const LONGEST_AUDITION_S = 12
@@ -186,7 +187,7 @@ export const usePlayer = defineStore('player', () => {
   })
   watch([balance, held], () => player.value?.setBalance(held.value ?? balance.value))
   watch(click, (level) => player.value?.setClick(level))
-  watch(subdivide, (count) => player.value && (player.value.subdivide = count))
+  watch(subdivide, (count) => player.value && (player.value.click.subdivide = count))
   watch(pace, (percent) => {
     if (!player.value) return
     const was = playing.value
@@ -210,7 +211,7 @@ export const usePlayer = defineStore('player', () => {
     try {
       const p = engine()
       p.pace = pace.value / 100
-      p.subdivide = subdivide.value
+      p.click.subdivide = subdivide.value
       await prepare()
       const [first, last] = loop.value ?? [from >= duration.value - 0.02 ? 0 : from, duration.value]
       const start = loop.value && from > first && from < last ? first : first
