@@ -61,7 +61,7 @@ def measure(path: Path, voices: str) -> Measured:
     """Figures of one clip."""
     samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
     started = time.perf_counter()
-    reading = read(samples, rate, ReadSettings(voices=voices))  # type: ignore[arg-type]
+    reading = read(samples, rate, ReadSettings(voices=voices))
     found = form_candidates(reading, FormSettings())
     seconds = (time.perf_counter() - started) / (len(samples) / rate)
     truth = json.loads(path.with_suffix(".json").read_text())["notes"]
@@ -99,7 +99,7 @@ def measure(path: Path, voices: str) -> Measured:
     )
 
 
-def _errors(truth, found, pairs, ends, counted) -> Counter[str]:  # type: ignore[no-untyped-def]
+def _errors(truth, found, pairs, ends, counted) -> Counter[str]:
     errors = Counter({"end": ends})
     heard, matched = {i for i, _ in pairs}, {j for _, j in pairs}
     for j in counted:

@@ -34,7 +34,7 @@ class Watched:
                     self._ended[news["job"]["id"]] = news["job"]
                     self._changed.notify_all()
 
-        studio.bus.tell = hear  # type: ignore[method-assign]
+        studio.bus.tell = hear
 
     def wait(self, job_id: str, until: Callable[[dict[str, Any]], bool] | None = None) -> dict[str, Any]:
         """The job once it has ended, or once ``until`` holds of it."""

@@ -33,7 +33,7 @@ def _parse(limit: int) -> list[dict[str, object]]:
     return pieces
 
 
-def _piece(score, melodies) -> dict[str, object]:  # type: ignore[no-untyped-def]
+def _piece(score, melodies) -> dict[str, object]:
     measures = list(score.parts[0].getElementsByClass("Measure"))
     rows = []
     for measure in measures:
@@ -59,8 +59,8 @@ def _piece(score, melodies) -> dict[str, object]:  # type: ignore[no-untyped-def
 
 def _score(piece: dict[str, object]) -> Score | None:
     """A piece in felt beats from its first full bar, or None where its bars are of uneven felt beats."""
-    felt = float(piece["felt"])  # type: ignore[arg-type]
-    bars = [(o / felt, d / felt) for o, d in piece["bars"] if d > 0]  # type: ignore[attr-defined]
+    felt = float(piece["felt"])
+    bars = [(o / felt, d / felt) for o, d in piece["bars"] if d > 0]
     usual = float(np.median([d for _, d in bars]))
     pickup = bars[0][1] < usual - 0.01
     origin = bars[1][0] if pickup else bars[0][0]
@@ -75,7 +75,7 @@ def _score(piece: dict[str, object]) -> Score | None:
     shift = round(usual)
     notes = [
         Written(o / felt - origin + shift, d / felt, int(p), min(int(part), 2), 0.0)
-        for o, d, p, part in piece["notes"] if d > 0  # type: ignore[attr-defined]
+        for o, d, p, part in piece["notes"] if d > 0
     ]  # fmt: skip
     if min(n.onset for n in notes) < 0:
         return None

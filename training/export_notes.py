@@ -37,7 +37,7 @@ class Shares(torch.nn.Module):
         return torch.sigmoid(self.network(long, short))
 
 
-class Ranges(CalibrationDataReader):  # type: ignore[misc]
+class Ranges(CalibrationDataReader):
     """What the network hears of some clips, one after the other."""
 
     def __init__(self, cache: Path) -> None:

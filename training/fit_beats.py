@@ -84,13 +84,13 @@ def main() -> None:
     for key in ("texture", "tempo"):
         for name in sorted({str(c[key]) for c in found}):
             of = [c for c in found if c[key] == name]
-            means = {m: np.nanmean([float(c[m]) for c in of]) for m in ("f", "down", "meter", "error_ms")}  # type: ignore[arg-type]
+            means = {m: np.nanmean([float(c[m]) for c in of]) for m in ("f", "down", "meter", "error_ms")}
             print(f"{name:12} {len(of):3}", "  ".join(f"{m} {v:.3f}" for m, v in means.items()))
     for m in ("f", "down", "meter", "error_ms"):
-        print(m, round(float(np.nanmean([float(c[m]) for c in found])), 3))  # type: ignore[arg-type]
+        print(m, round(float(np.nanmean([float(c[m]) for c in found])), 3))
     slope, offset = fitted(found[::2])
     held = found[1::2]
-    sure = np.concatenate([1 / (1 + np.exp(-(slope * c["odds"] + offset))) for c in held])  # type: ignore[operator]
+    sure = np.concatenate([1 / (1 + np.exp(-(slope * c["odds"] + offset))) for c in held])
     right = np.concatenate([c["right"] for c in held])
     error = 0.0
     for low in np.arange(0, 1, 0.1):

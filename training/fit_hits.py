@@ -41,7 +41,7 @@ def fit_odds(loops: list[Heard], said: list[Said], drum: int) -> list[float]:
         weights = weights + step
         if np.abs(step).max() < 1e-8:
             break
-    return np.round(weights, 4).tolist()  # type: ignore[no-any-return]
+    return np.round(weights, 4).tolist()
 
 
 def fit_velocity(loops: list[Heard], said: list[Said], drum: int) -> list[float]:
@@ -55,7 +55,7 @@ def fit_velocity(loops: list[Heard], said: list[Said], drum: int) -> list[float]
             wanted.append(h.velocity[struck, drum] - h.velocity[struck, drum].mean())
     design = np.concatenate(inputs)
     square = design.T @ design + RIDGE * np.eye(design.shape[1])
-    return np.round(np.linalg.solve(square, design.T @ np.concatenate(wanted)), 4).tolist()  # type: ignore[no-any-return]
+    return np.round(np.linalg.solve(square, design.T @ np.concatenate(wanted)), 4).tolist()
 
 
 def figures(loops: list[Heard], said: list[Said], drum: int, odds: list[float], weights: list[float]) -> str:

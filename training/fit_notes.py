@@ -36,7 +36,7 @@ from training.fitting import fit_score, fit_softmax, fit_within
 from training.material import LOWEST_DB, STEP_DB, Heard, load
 from training.measure_notes import score as f1_of
 
-VERSION = "notes 2"
+VERSION = "notes 3"
 NEAR_S = 0.05
 # Trained clips that lend the evidence their variety; one voice varies less.
 TRAINED_CLIPS = {"many": 400, "one": 260}
@@ -205,7 +205,7 @@ def kind_inputs(loaded: list[Heard]) -> tuple[Values, NDArray[np.int64]]:
     for clip, name in chosen:
         bands = bands_of(clip)
         inputs.append(kinds.measures(bands, hear(bands)))
-        label.append(kinds.KINDS.index(name))  # type: ignore[arg-type]
+        label.append(kinds.KINDS.index(name))
     return np.array(inputs), np.array(label)
 
 

@@ -16,6 +16,8 @@ LAYERS = 3
 LEAST_SPREAD = 1e-3
 # Values within clips are learnt in this unit; so many units of a layer rest at each step.
 WITHIN_UNIT, DROPPED = 16.0, 0.2
+# Rounds over all clips; a step takes eight of them.
+WITHIN_ROUNDS = 26
 
 
 def fit_softmax(inputs: Values, label: NDArray[np.int64], classes: int) -> tuple[Values, Values]:
@@ -108,8 +110,8 @@ def _layer_within(known: list[torch.Tensor], apart: list[torch.Tensor], seed: in
         torch.nn.Dropout(DROPPED / 2), first, torch.nn.Tanh(), torch.nn.Dropout(DROPPED), last
     )
     optimiser = torch.optim.AdamW(network.parameters(), lr=4e-3, weight_decay=1e-2)
-    schedule = torch.optim.lr_scheduler.CosineAnnealingLR(optimiser, ROUNDS)
-    for _ in range(ROUNDS):
+    schedule = torch.optim.lr_scheduler.CosineAnnealingLR(optimiser, WITHIN_ROUNDS)
+    for _ in range(WITHIN_ROUNDS):
         for clips in torch.randperm(len(known)).split(8):
             said = [network(known[i])[:, 0] for i in clips.tolist()]
             errors = [s - s.mean() - apart[i] for s, i in zip(said, clips.tolist(), strict=True)]

@@ -143,7 +143,7 @@ def make_clip(
     return HitClip(dress(mono, RATE, random), hits[hits[:, 0] < length_s - 0.02])
 
 
-def _strike(sound, rows, strokes, role, moment_s, loud, speed, louder, shorter) -> None:  # type: ignore[no-untyped-def]
+def _strike(sound, rows, strokes, role, moment_s, loud, speed, louder, shorter) -> None:
     """Adds one stroke to the sound and to the truth."""
     nearest = min(strokes, key=lambda s: abs(s.strength - loud))
     stroke = nearest.sound

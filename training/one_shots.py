@@ -153,7 +153,7 @@ def made_kit(random: np.random.Generator) -> Kit:
         return np.sin(2 * np.pi * np.cumsum(hz) / RATE)
 
     def cluster(base_hz: float, count: int) -> NDArray[np.float64]:
-        return sum(np.sign(np.sin(2 * np.pi * base_hz * uniform(1, 3.2) * time + k)) for k in range(count)) / count  # type: ignore[return-value]
+        return sum(np.sign(np.sin(2 * np.pi * base_hz * uniform(1, 3.2) * time + k)) for k in range(count)) / count
 
     def metal(low_hz: float, high_hz: float, base_hz: float) -> NDArray[np.float64]:
         share = uniform(0, 1)

@@ -20,7 +20,7 @@ Sound = NDArray[np.float32]
 
 
 @lru_cache(maxsize=4)
-def _open(font: str):  # type: ignore[no-untyped-def]
+def _open(font: str):
     import fluidsynth
 
     synth = fluidsynth.Synth(gain=0.3, samplerate=float(RATE))
@@ -30,7 +30,7 @@ def _open(font: str):  # type: ignore[no-untyped-def]
     return synth, synth.sfload(str(SOUNDFONTS / font))
 
 
-def _take(synth, samples: int) -> Sound:  # type: ignore[no-untyped-def]
+def _take(synth, samples: int) -> Sound:
     raw = np.asarray(synth.get_samples(samples), np.int16).reshape(-1, 2)
     return raw.astype(np.float32).mean(axis=1) / 32768.0
 

@@ -61,7 +61,7 @@ def take_over(network: NoteNetwork, path: Path, batches: list[Batch]) -> None:
                 modules[name].bias.copy_(bias)
     sums: dict[str, list[torch.Tensor]] = {name: [] for name in folded}
 
-    def note(name: str):  # type: ignore[no-untyped-def]
+    def note(name: str):
         return lambda _module, _inputs, output: sums[name].append(
             torch.stack([output.mean(dim=(0, 2, 3)), output.square().mean(dim=(0, 2, 3))])
         )

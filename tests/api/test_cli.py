@@ -72,7 +72,7 @@ def test_bad_input_is_one_line_and_exit_code_2(
 
 def test_every_command_and_option_is_in_the_readme() -> None:
     text = (ROOT / "README.md").read_text()
-    for name, command in get_command(app).commands.items():  # type: ignore[attr-defined]
+    for name, command in get_command(app).commands.items():
         if name == "version":
             continue
         assert f"honest-stave {name}" in text, name

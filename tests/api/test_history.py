@@ -29,10 +29,10 @@ steps = st.one_of(
 
 @settings(max_examples=40)
 @given(st.lists(steps, max_size=25))
-def test_any_sequence_of_changes_undo_and_redo(sequence: list) -> None:  # type: ignore[type-arg]
+def test_any_sequence_of_changes_undo_and_redo(sequence: list) -> None:
     engine = create_engine("sqlite://")
     Base.metadata.create_all(engine)
-    states: list[dict] = [{}]  # type: ignore[type-arg]
+    states: list[dict] = [{}]
     at = 0
     with Session(engine) as session:
         session.add(Folio(id="f", revision=0, created_at=0, changed_at=0, demo=False))
@@ -73,7 +73,7 @@ def start(folder: Path) -> tuple[subprocess.Popen[str], str]:
     raise AssertionError("no free port")
 
 
-def ask(url: str, body: object = None, method: str | None = None) -> dict:  # type: ignore[type-arg]
+def ask(url: str, body: object = None, method: str | None = None) -> dict:
     data = json.dumps(body).encode() if body is not None else None
     request = urllib.request.Request(url, data, {"content-type": "application/json"}, method=method)
     with urllib.request.urlopen(request, timeout=20) as answer:

@@ -20,7 +20,7 @@ def long_take(app: App) -> str:
     return str(app.bring_in(wav(noise))["result"]["take"])
 
 
-def running(job: dict) -> bool:  # type: ignore[type-arg]
+def running(job: dict) -> bool:
     return bool(job["state"] == "running" and job["progress"] > 0.05)
 
 
@@ -72,7 +72,7 @@ def test_the_queue_survives_a_restart_and_what_ran_is_said_to_be_gone(tmp_path: 
         again.close()
 
 
-def _without_pool(studio):  # type: ignore[no-untyped-def]
+def _without_pool(studio):
     studio.pool.submit = lambda task: None
     return studio
 

@@ -71,7 +71,7 @@ def serve(folder: Path, *options: str) -> Iterator[str]:
 def number_in(place: Locator) -> int:
     """The first number that a place shows, once it shows one."""
     expect(place).to_have_text(re.compile(r"\d"))
-    return int(re.search(r"\d+", place.inner_text()).group())  # type: ignore[union-attr]
+    return int(re.search(r"\d+", place.inner_text()).group())
 
 
 def wait_until(page: Page, holds: str) -> None:

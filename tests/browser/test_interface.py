@@ -96,7 +96,7 @@ def test_zoom_and_pan_keep_the_moment_under_the_pointer(demo: Page) -> None:
     def pointed() -> float:
         expect(demo.locator(".pointer")).to_have_text(re.compile(r"\d+:[\d.]+ s"))
         text = demo.locator(".pointer").inner_text()
-        minutes, seconds = re.search(r"(\d+):([\d.]+) s", text).groups()  # type: ignore[union-attr]
+        minutes, seconds = re.search(r"(\d+):([\d.]+) s", text).groups()
         return 60 * int(minutes) + float(seconds)
 
     before = pointed()

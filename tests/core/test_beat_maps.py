@@ -35,7 +35,7 @@ STEP_S = 0.5
 def made(count: int = 32, meters: tuple[MeterFrom, ...] = (MeterFrom(0, 4, 4),), **changes: object) -> BeatMap:
     """A steady map at 120, every beat heard where it lies."""
     beats = tuple(Beat(1.0 + STEP_S * i, 1.0 + STEP_S * i, 0.9) for i in range(count))
-    return replace(BeatMap("curtain call", "take", "", beats, meters), **changes)  # type: ignore[arg-type]
+    return replace(BeatMap("curtain call", "take", "", beats, meters), **changes)
 
 
 def bars(beat_map: BeatMap) -> list[tuple[int, int]]:
@@ -66,7 +66,7 @@ def test_a_moved_beat_is_a_pin_and_nothing_moves_it() -> None:
     assert tempo_map_of(pinned).seconds_at(places_of(pinned).position[10]) == 6.04
     for refused in (map_edits.remove, map_edits.half_from):
         with pytest.raises(BadInput, match=r"6\.040 s is pinned"):
-            refused(pinned, [10] if refused is map_edits.remove else 9)  # type: ignore[operator]
+            refused(pinned, [10] if refused is map_edits.remove else 9)
 
 
 def test_pins_that_would_cross_and_tempos_that_cannot_be_are_refused_with_the_reason() -> None:

@@ -11,7 +11,7 @@ from tests.made import RATE, f1
 
 
 @pytest.mark.parametrize("make", ALL)
-def test_read_as_played(make) -> None:  # type: ignore[no-untyped-def]
+def test_read_as_played(make) -> None:
     take = make()
     voices = "one" if make in ONE_VOICE else "many"
     assert judge_kind(take.samples[:, None], RATE).name == voices

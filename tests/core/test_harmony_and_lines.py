@@ -18,7 +18,7 @@ def note(onset_s: float, pitch: int, length_s: float = 0.5, confidence: float = 
     return Note(key, onset_s, onset_s + length_s, pitch, 80, origin=origin)
 
 
-def tonality(pitches: list[int]):  # type: ignore[no-untyped-def]
+def tonality(pitches: list[int]):
     onset = 0.5 * np.arange(len(pitches))
     return find_tonality(onset, onset + 0.45, np.array(pitches, np.int64))
 

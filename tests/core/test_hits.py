@@ -46,7 +46,7 @@ def counted(reading: HitsReading) -> list[tuple[float, str]]:
 
 
 def heard(samples: np.ndarray, rate: int = RATE, **listen: float) -> list[tuple[float, str]]:
-    return counted(read(samples, rate, HitSettings(ListenSettings(**listen))))  # type: ignore[arg-type]
+    return counted(read(samples, rate, HitSettings(ListenSettings(**listen))))
 
 
 def moments_of(hits: list[tuple[float, str]]) -> list[float]:
@@ -100,7 +100,7 @@ def test_softer_strokes_are_softer_in_their_own_drum() -> None:
     ],
     ids=["34 dB quieter", "upside down", "constant offset", "one channel silent"],
 )
-def test_the_same_loop_in_another_dress(dress) -> None:  # type: ignore[no-untyped-def]
+def test_the_same_loop_in_another_dress(dress) -> None:
     sound, moments = loop()
     assert moments_of(heard(np.asarray(dress(sound), np.float32))) == pytest.approx(moments, abs=0.002)
 
@@ -209,7 +209,7 @@ def ringing(seconds: float, low_hz: float = 6000.0) -> np.ndarray:
 )
 def test_kinds_are_told_by_how_long_and_how_high_a_drum_rings(sound: np.ndarray, drum: str, kind: str) -> None:
     mono = np.concatenate([np.zeros(4410), sound, np.zeros(RATE)]).astype(np.float32)
-    struck = np.array([DRUMS.index(drum)])  # type: ignore[arg-type]
+    struck = np.array([DRUMS.index(drum)])
     assert kinds_of(mono, RATE, np.array([0.1]), struck, np.array([True])) == [kind]
 
 

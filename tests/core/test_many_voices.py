@@ -16,7 +16,7 @@ from tests.made import CHORDS, RATE, Note, chords, drums, f1, line, texture, tun
 
 
 def heard(samples: np.ndarray, **settings: object) -> list[Candidate]:
-    reading = read(samples, RATE, ReadSettings(voices="many", **settings))  # type: ignore[arg-type]
+    reading = read(samples, RATE, ReadSettings(voices="many", **settings))
     return [c for c in form_candidates(reading, FormSettings()) if c.confidence >= 0.5]
 
 

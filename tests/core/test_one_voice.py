@@ -17,7 +17,7 @@ def counted(reading: NotesReading, form: FormSettings | None = None) -> list[Can
 
 
 def heard(samples: np.ndarray, rate: int = RATE, **settings: object) -> list[Candidate]:
-    return counted(read(samples, rate, ReadSettings(**settings)))  # type: ignore[arg-type]
+    return counted(read(samples, rate, ReadSettings(**settings)))
 
 
 def pairs(notes: list[Candidate]) -> list[tuple[float, int]]:

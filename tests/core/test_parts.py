@@ -22,7 +22,7 @@ from tests.made import RATE, line, tune
 
 
 def note(id: str, onset_s: float, offset_s: float, pitch: int = 60, velocity: int = 80, **rest: object) -> Note:
-    return Note(id, onset_s, offset_s, pitch, velocity, **rest)  # type: ignore[arg-type]
+    return Note(id, onset_s, offset_s, pitch, velocity, **rest)
 
 
 A, B, C = note("a", 0.5, 0.9), note("b", 1.0, 1.4, 64, 60), note("c", 1.5, 2.5, 62, 100)
@@ -94,7 +94,7 @@ def test_pasting_keeps_distances_and_gives_new_names() -> None:
 )
 def test_edits_that_cannot_be_say_why(edit: object, words: str) -> None:
     with pytest.raises(BadInput, match=words):
-        edit()  # type: ignore[operator]
+        edit()
 
 
 def test_selecting_by_rules() -> None:

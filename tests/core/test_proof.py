@@ -19,11 +19,11 @@ NOTES = (
 
 
 def planned(notes: tuple[Sounding, ...] = NOTES, **settings: object) -> Plan:
-    return plan([Line("a", "line", 71, notes)], TempoMap(lone_bpm=120), HandOnSettings(**settings))  # type: ignore[arg-type]
+    return plan([Line("a", "line", 71, notes)], TempoMap(lone_bpm=120), HandOnSettings(**settings))
 
 
 def tampered(**changes: object) -> tuple[Sounding, ...]:
-    return (NOTES[0], replace(NOTES[1], **changes), NOTES[2])  # type: ignore[arg-type]
+    return (NOTES[0], replace(NOTES[1], **changes), NOTES[2])
 
 
 def test_an_untouched_file_is_the_same() -> None:

@@ -30,7 +30,7 @@ def reading(rows: list[tuple[float, str, float, float]]) -> HitsReading:
     count = len(rows)
     return HitsReading(
         time_s=np.array(time_s),
-        drum=np.array([DRUMS.index(d) for d in drum]),  # type: ignore[arg-type]
+        drum=np.array([DRUMS.index(d) for d in drum]),
         velocity=np.array(velocity, float),
         confidence=np.full(count, 0.9),
         runner_up=np.full(count, 3),

@@ -107,4 +107,4 @@ def test_moving_the_downbeat_moves_everything_and_no_tempo() -> None:
 )
 def test_maps_that_cannot_be_are_refused_in_words(make: object, words: str) -> None:
     with pytest.raises(BadInput, match=words):
-        make()  # type: ignore[operator]
+        make()

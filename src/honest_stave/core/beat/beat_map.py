@@ -5,6 +5,7 @@ between the two can be shown. Meters are kept by the beat they begin on: beats p
 out before them do not tear them from their place.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -282,3 +283,19 @@ def check_map(beat_map: BeatMap) -> BeatMap:
 def shifted(items: tuple[Any, ...], from_beat: int, by: int) -> tuple[Any, ...]:
     """Meters, holds or clicks after beats were put in or taken out at ``from_beat``."""
     return tuple(replace(item, beat=item.beat + by) if item.beat > from_beat else item for item in items)
+
+
+def relaid(beat_map: BeatMap, place: Callable[[int], int]) -> BeatMap:
+    """The map with its meters, holds and clicks on other beats.
+
+    Args:
+        beat_map: the map, its beats already as they shall be.
+        place: where the beat of a number lies now.
+    """
+
+    def moved(items: tuple[Any, ...]) -> tuple[Any, ...]:
+        return tuple(replace(item, beat=place(item.beat)) for item in items)
+
+    return replace(
+        beat_map, meters=moved(beat_map.meters), holds=moved(beat_map.holds), clicks=moved(beat_map.clicks)
+    )

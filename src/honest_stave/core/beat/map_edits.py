@@ -4,6 +4,7 @@ import itertools
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from honest_stave.core.beat.beat_map import (
     MeterFrom,
     check_map,
     places_of,
+    relaid,
     shifted,
     times_of,
 )
@@ -33,10 +35,10 @@ def _with(beat_map: BeatMap, beats: Sequence[Beat]) -> BeatMap:
     return check_map(replace(beat_map, beats=tuple(beats)))
 
 
-def _edited(beat_map: BeatMap, chosen: Sequence[int], change: "dict[str, object]") -> BeatMap:
+def _edited(beat_map: BeatMap, chosen: Sequence[int], change: dict[str, Any]) -> BeatMap:
     beats = list(beat_map.beats)
     for i in chosen:
-        beats[i] = replace(beats[i], **change)  # type: ignore[arg-type]
+        beats[i] = replace(beats[i], **change)
     return _with(beat_map, beats)
 
 
@@ -226,7 +228,7 @@ def double_from(beat_map: BeatMap, chosen: int) -> BeatMap:
     fresh += beat_map.beats[stop:]
     moved = replace(beat_map, beats=tuple(fresh))
     inside = {i: 2 * i - chosen for i in range(chosen, stop)}
-    return check_map(_mapped(moved, lambda i: inside.get(i, i + added if i >= stop else i)))
+    return check_map(relaid(moved, lambda i: inside.get(i, i + added if i >= stop else i)))
 
 
 def half_from(beat_map: BeatMap, chosen: int) -> BeatMap:
@@ -245,14 +247,7 @@ def half_from(beat_map: BeatMap, chosen: int) -> BeatMap:
         beats=tuple(beat_map.beats[i] for i in kept),
         holds=tuple(h for h in beat_map.holds if h.beat in place),
     )
-    return check_map(_mapped(moved, lambda i: place.get(i, place.get(i - 1, 0))))
-
-
-def _mapped(beat_map: BeatMap, place: "object") -> BeatMap:
-    def of(items: tuple) -> tuple:  # type: ignore[type-arg]
-        return tuple(replace(item, beat=place(item.beat)) for item in items)  # type: ignore[operator]
-
-    return replace(beat_map, meters=of(beat_map.meters), holds=of(beat_map.holds), clicks=of(beat_map.clicks))
+    return check_map(relaid(moved, lambda i: place.get(i, place.get(i - 1, 0))))
 
 
 def _stretch_end(beat_map: BeatMap, chosen: int) -> int:
@@ -326,7 +321,7 @@ def replace_stretch(beat_map: BeatMap, first: int, last: int, fresh: Sequence[Be
         holds=tuple(h for h in beat_map.holds if not inside <= h.beat < last),
         meters=tuple(m for m in beat_map.meters if not inside <= m.beat < last) or beat_map.meters[:1],
     )
-    return check_map(_mapped(kept, lambda i: i + added if i >= last else min(i, len(beats) - 1)))
+    return check_map(relaid(kept, lambda i: i + added if i >= last else min(i, len(beats) - 1)))
 
 
 def hold(beat_map: BeatMap, chosen: int, written_beats: int | None) -> BeatMap:

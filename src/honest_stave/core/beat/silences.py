@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import LONGEST_BEAT_S, BeatMap, Hold, MeterFrom, check_map
+from honest_stave.core.beat.beat_map import LONGEST_BEAT_S, BeatMap, Hold, MeterFrom, check_map, relaid
 from honest_stave.core.beat.map_edits import check_chosen
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import time_of_cell
@@ -75,19 +75,16 @@ def as_rest(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
     def moved(i: int) -> int:
         return i - beats if i > beat + beats else min(i, beat)
 
-    kept = tuple(b for i, b in enumerate(beat_map.beats) if i not in extra)
     last = next((m for m in reversed(beat_map.meters) if m.beat <= beat + beats + 1), meter)
-    begins = MeterFrom(beat + 1, last.numerator, last.denominator)
-    others = [replace(m, beat=moved(m.beat)) for m in beat_map.meters if m.beat not in extra]
-    meters = {m.beat: m for m in [*others, begins]}
-    holds = {moved(h.beat): replace(h, beat=moved(h.beat)) for h in beat_map.holds if h.beat not in extra}
-    holds[beat] = Hold(beat, written)
-    return check_map(
+    shorter = relaid(
         replace(
             beat_map,
-            beats=kept,
-            meters=tuple(meters[i] for i in sorted(meters)),
-            holds=tuple(holds[i] for i in sorted(holds)),
-            clicks=tuple(replace(c, beat=moved(c.beat)) for c in beat_map.clicks),
-        )
+            beats=tuple(b for i, b in enumerate(beat_map.beats) if i not in extra),
+            meters=tuple(m for m in beat_map.meters if m.beat not in extra),
+            holds=tuple(h for h in beat_map.holds if h.beat not in extra and h.beat != beat),
+        ),
+        moved,
     )
+    meters = {m.beat: m for m in [*shorter.meters, MeterFrom(beat + 1, last.numerator, last.denominator)]}
+    holds = sorted([*shorter.holds, Hold(beat, written)], key=lambda h: h.beat)
+    return check_map(replace(shorter, meters=tuple(meters[i] for i in sorted(meters)), holds=tuple(holds)))
