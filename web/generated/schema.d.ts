@@ -2651,6 +2651,11 @@ export interface components {
              * @default
              */
             beat_map: string;
+            /**
+             * Keeps Beats
+             * @default false
+             */
+            keeps_beats: boolean;
             /** Least Confidence */
             least_confidence: number;
             /** Split */
@@ -2692,6 +2697,8 @@ export interface components {
             bends?: boolean | null;
             /** Percussion */
             percussion?: boolean | null;
+            /** Keeps Beats */
+            keeps_beats?: boolean | null;
             /** Pedal */
             pedal?: number[][] | null;
             /** Base Revision */

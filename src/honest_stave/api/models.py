@@ -130,6 +130,7 @@ class Part(Model):
     take: str
     reading: str
     beat_map: str = ""
+    keeps_beats: bool = False
     least_confidence: float
     split: float
     shortest_s: float

@@ -53,6 +53,7 @@ class PartChange(Model):
     solo: bool | None = None
     bends: bool | None = None
     percussion: bool | None = None
+    keeps_beats: bool | None = None
     pedal: list[list[float]] | None = Field(None, max_length=10_000)
     base_revision: Based = None
 

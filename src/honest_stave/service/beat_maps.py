@@ -19,18 +19,16 @@ from honest_stave.core.beat.beat_map import (
     Marker,
     MeterFrom,
     check_map,
-    moved_with,
     tempo_map_of,
-    times_of,
 )
 from honest_stave.core.beat.click import check_click
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.silences import as_rest
 from honest_stave.core.errors import BadInput
-from honest_stave.core.part.notes import SHORTEST_NOTE_S
 from honest_stave.service import beats, folios, readings
-from honest_stave.service.codec import json_like, tempo_to_body
+from honest_stave.service.codec import json_like, tempo_from_body, tempo_to_body
+from honest_stave.service.following import rows_moved_with_map, rows_moved_with_time
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import Job
@@ -107,32 +105,13 @@ def put(
         body["written_out"] = before["written_out"]
     rows: list[tuple[str, str, str, Any]] = [(folios.BEAT_MAP, "", map_id, body)]
     if before:
-        rows += _followers(studio, folio_id, map_id, map_from_body(before), beat_map)
+        rows += rows_moved_with_map(studio, folio_id, map_id, map_from_body(before), beat_map)
     ruling = settings.get("beat_map") == map_id if rules is None else rules
     if ruling:
         tempo = tempo_to_body(tempo_map_of(beat_map))
+        rows += rows_moved_with_time(studio, folio_id, tempo_from_body(settings["tempo"]), tempo_from_body(tempo))
         rows.append(("settings", "", "settings", {**settings, "tempo": tempo, "tempo_set": True, "beat_map": map_id}))
     return folios.change(studio, folio_id, history.Edit(label, put=rows), base)
-
-
-def _followers(
-    studio: Studio, folio_id: str, map_id: str, before: BeatMap, now: BeatMap
-) -> list[tuple[str, str, str, Any]]:
-    """Notes of the parts that follow this map, where the new one has them; all others keep their seconds."""
-    old_s, new_s = times_of(before), times_of(now)
-    if len(old_s) != len(new_s) or np.array_equal(old_s, new_s):
-        return []
-    rows: list[tuple[str, str, str, Any]] = []
-    with studio.database.session() as session:
-        following = [i for i, p in history.entities(session, folio_id, "part").items() if p.get("beat_map") == map_id]
-        for part_id in following:
-            for note_id, note in history.entities(session, folio_id, "note", part_id).items():
-                fresh = [float(moved_with(old_s, new_s, note[key])) for key in ("onset_s", "offset_s")]
-                if max(abs(fresh[0] - note["onset_s"]), abs(fresh[1] - note["offset_s"])) > 1e-7:
-                    on = max(fresh[0], 0.0)
-                    moved = {**note, "onset_s": on, "offset_s": max(fresh[1], on + SHORTEST_NOTE_S)}
-                    rows.append(("note", part_id, note_id, moved))
-    return rows
 
 
 def map_of(studio: Studio, folio_id: str, map_id: str) -> BeatMap:

@@ -160,6 +160,8 @@ def set_part(studio: Studio, folio_id: str, part_id: str, values: dict[str, Any]
     own = str(values.get("instrument", "")).startswith("kit:")
     if "instrument" in values and not own and values["instrument"] not in instrument_names():
         raise NotFound(f"There is no instrument {values['instrument']!r}.", "Choose one of the list.")
+    if values.get("keeps_beats") and part.beat_map:
+        raise BadInput(f"“{part.name}” follows the beats of a recording.", "It moves with them as it is.")
     if "pedal" in values:
         values["pedal"] = tuple((float(down), float(up)) for down, up in values["pedal"])
     changed = replace(part, **values)

@@ -11,6 +11,7 @@ from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings
 from honest_stave.service import folios, parts, readings
 from honest_stave.service.codec import tempo_from_body, tempo_to_body
+from honest_stave.service.following import rows_moved_with_time
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -38,10 +39,17 @@ def set_time(studio: Studio, folio_id: str, values: dict[str, Any], base: int | 
         told.append(f"first bar called {values['first_bar_number']}")
     if not told:
         raise BadInput("Nothing of the time was given.", "Give a tempo, a meter or the moment of bar 1.")
-    label = "Time: " + ", ".join(told)
-    return folios.set_settings(
-        studio, folio_id, label, {"tempo": tempo_to_body(tempo_map), "tempo_set": True, "beat_map": ""}, base
-    )
+    return _set_tempo(studio, folio_id, "Time: " + ", ".join(told), tempo_map, base)
+
+
+def _set_tempo(studio: Studio, folio_id: str, label: str, tempo_map: TempoMap, base: int | None) -> int:
+    """Gives the folio its time, by no beat map; parts that keep their beats move with it in the same step."""
+    with studio.database.session() as session:
+        settings = history.entity(session, folio_id, "settings", "settings")
+    values = {"tempo": tempo_to_body(tempo_map), "tempo_set": True, "beat_map": ""}
+    edit = history.Edit(label, put=[("settings", "", "settings", {**settings, **values})])
+    edit.put += rows_moved_with_time(studio, folio_id, tempo_from_body(settings["tempo"]), tempo_map)
+    return folios.change(studio, folio_id, edit, base)
 
 
 def use_map_of_take(studio: Studio, folio_id: str, take_id: str, base: int | None) -> int:
@@ -51,9 +59,7 @@ def use_map_of_take(studio: Studio, folio_id: str, take_id: str, base: int | Non
     body = take["facts"].get("tempo")
     if not body:
         raise BadInput(f"“{take['name']}” carries no tempo map.", "Type the tempo, or have it proposed.")
-    tempo_from_body(body)
-    label = f"Tempo map of “{take['name']}” used"
-    return folios.set_settings(studio, folio_id, label, {"tempo": body, "tempo_set": True, "beat_map": ""}, base)
+    return _set_tempo(studio, folio_id, f"Tempo map of “{take['name']}” used", tempo_from_body(body), base)
 
 
 def proposals(

@@ -74,7 +74,8 @@ class Note:
 class Part:
     """A line of music: its instrument, how it is heard, where its notes came from, when it was made.
 
-    ``beat_map`` names the map that a part from a score follows; the notes of other parts keep their seconds.
+    ``beat_map`` names the map that a part from a score follows. The notes of other parts keep their seconds, or,
+    with ``keeps_beats``, their place in the folio's bars.
     ``pedal`` holds spans (down s, up s) in which the sustain pedal holds what sounds.
     """
 
@@ -90,6 +91,7 @@ class Part:
     take: str = ""
     reading: str = ""
     beat_map: str = ""
+    keeps_beats: bool = False
     least_confidence: float = 0.5
     split: float = 0.5
     shortest_s: float = 0.05

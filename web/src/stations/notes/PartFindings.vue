@@ -124,6 +124,17 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
       >
         Drums
       </button>
+      <button
+        v-if="!notes.part.beat_map"
+        type="button"
+        class="act small"
+        :aria-pressed="notes.part.keeps_beats"
+        title="Its notes move with the bars when the folio’s time changes; without it they keep their seconds"
+        data-test="keeps-beats"
+        @click="notes.setPart({ keeps_beats: !notes.part.keeps_beats })"
+      >
+        Keeps its beats
+      </button>
       <button type="button" class="act small" @click="notes.removePart()">Remove</button>
       <button v-if="siblings.length > 1" type="button" class="act small" @click="join">
         Join the take’s {{ siblings.length }} parts

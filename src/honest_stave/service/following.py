@@ -1,0 +1,56 @@
+"""Notes that move when time does: those of parts that keep their beats, and of voices that follow a beat map."""
+
+from typing import Any
+
+import numpy as np
+
+from honest_stave.core.beat.beat_map import BeatMap, moved_with, times_of
+from honest_stave.core.beat.tempo_map import TempoMap
+from honest_stave.core.part.beats_true import moved_with_time
+from honest_stave.core.part.notes import SHORTEST_NOTE_S
+from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+
+Rows = list[tuple[str, str, str, Any]]
+# Moments that differ by less have not moved.
+SAME_S = 1e-7
+
+
+def rows_moved_with_time(studio: Studio, folio_id: str, before: TempoMap, now: TempoMap) -> Rows:
+    """Parts that keep their beats and their notes, where the folio's new time has them.
+
+    Raises:
+        BadInput: a note would begin before the folio does.
+    """
+    rows: Rows = []
+    if before == now:
+        return rows
+    with studio.database.session() as session:
+        for part_id, body in history.entities(session, folio_id, "part").items():
+            part = part_from_body(body)
+            if not part.keeps_beats:
+                continue
+            notes = [note_from_body(i, n) for i, n in history.entities(session, folio_id, "note", part_id).items()]
+            fresh, moved = moved_with_time(part, notes, before, now)
+            rows.append(("part", "", part_id, part_to_body(fresh)))
+            rows += [("note", part_id, n.id, note_to_body(n)) for n in moved]
+    return rows
+
+
+def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: BeatMap, now: BeatMap) -> Rows:
+    """Notes of the voices that follow a beat map, where the map has them now; all others keep their seconds."""
+    old_s, new_s = times_of(before), times_of(now)
+    if len(old_s) != len(new_s) or np.array_equal(old_s, new_s):
+        return []
+    rows: Rows = []
+    with studio.database.session() as session:
+        following = [i for i, p in history.entities(session, folio_id, "part").items() if p.get("beat_map") == map_id]
+        for part_id in following:
+            for note_id, note in history.entities(session, folio_id, "note", part_id).items():
+                fresh = [float(moved_with(old_s, new_s, note[key])) for key in ("onset_s", "offset_s")]
+                if max(abs(fresh[0] - note["onset_s"]), abs(fresh[1] - note["offset_s"])) > SAME_S:
+                    on = max(fresh[0], 0.0)
+                    moved = {**note, "onset_s": on, "offset_s": max(fresh[1], on + SHORTEST_NOTE_S)}
+                    rows.append(("note", part_id, note_id, moved))
+    return rows
