@@ -55,3 +55,8 @@ def test_a_tempo_that_would_push_notes_before_the_beginning_changes_nothing(app:
     said = app.send("PUT", "/time", {"bpm": 30, "downbeat_s": 0.5}, expect=422)
     assert "before the recording" in said["title"] + said["detail"]
     assert app.get()["revision"] == before
+
+
+def test_what_was_read_from_a_recording_keeps_its_seconds(app: App) -> None:
+    said = app.send("PATCH", f"/parts/{app.part()}", {"keeps_beats": True}, expect=422)
+    assert "read from a recording" in said["title"] + said["detail"]

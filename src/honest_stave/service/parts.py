@@ -162,6 +162,8 @@ def set_part(studio: Studio, folio_id: str, part_id: str, values: dict[str, Any]
         raise NotFound(f"There is no instrument {values['instrument']!r}.", "Choose one of the list.")
     if values.get("keeps_beats") and part.beat_map:
         raise BadInput(f"“{part.name}” follows the beats of a recording.", "It moves with them as it is.")
+    if values.get("keeps_beats") and part.reading:
+        raise BadInput(f"“{part.name}” was read from a recording.", "Its notes stay where they sound.")
     if "pedal" in values:
         values["pedal"] = tuple((float(down), float(up)) for down, up in values["pedal"])
     changed = replace(part, **values)

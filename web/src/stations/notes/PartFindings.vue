@@ -125,7 +125,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         Drums
       </button>
       <button
-        v-if="!notes.part.beat_map"
+        v-if="!notes.part.beat_map && !notes.part.reading"
         type="button"
         class="act small"
         :aria-pressed="notes.part.keeps_beats"
