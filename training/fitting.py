@@ -17,7 +17,7 @@ LEAST_SPREAD = 1e-3
 # Values within clips are learnt in this unit; so many units of a layer rest at each step.
 WITHIN_UNIT, DROPPED = 16.0, 0.2
 # Rounds over all clips; a step takes eight of them.
-WITHIN_ROUNDS = 26
+WITHIN_ROUNDS = 60
 
 
 def fit_softmax(inputs: Values, label: NDArray[np.int64], classes: int) -> tuple[Values, Values]:
