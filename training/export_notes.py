@@ -19,6 +19,7 @@ from training import clips as recipes
 from training.material import LOWEST_DB, STEP_DB, load
 from training.measure_notes import open_network
 from training.note_batches import reference_of
+from training.onnx_file import write_onnx
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "notes.onnx"
 EXAMPLE_FRAMES = 64
@@ -62,16 +63,8 @@ def export(cache: Path, channels: int) -> None:
     shares = Shares(open_network(cache / f"notes-{channels}.pt", channels)).eval()
     example = torch.zeros(1, EXAMPLE_FRAMES, 312), torch.zeros(1, EXAMPLE_FRAMES, 104)
     precise, prepared = cache / "notes-precise.onnx", cache / "notes-prepared.onnx"
-    torch.onnx.export(
-        shares,
-        example,
-        precise,
-        input_names=["long", "short"],
-        output_names=["shares"],
-        dynamic_axes={"long": {1: "frames"}, "short": {1: "frames"}, "shares": {2: "cells"}},
-        opset_version=17,
-        dynamo=False,
-    )
+    axes = {"long": {1: "frames"}, "short": {1: "frames"}, "shares": {2: "cells"}}
+    write_onnx(shares, example, precise, ("long", "short", "shares"), axes)
     quant_pre_process(precise, prepared, skip_symbolic_shape=True)
     quantize_static(
         prepared,

@@ -10,6 +10,7 @@ import torch
 LONGEST_STEP_S = 6.0
 SAVED_EVERY_S = 150.0
 TOLD_EVERY = 50
+# Steeper steps are shortened to this norm: one odd batch must not undo a hundred.
 STEEPEST = 1.0
 
 

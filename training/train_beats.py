@@ -18,6 +18,7 @@ from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from training.beat_material import Made, material
 from training.beat_network import BarNetwork, BeatNetwork
 from training.learner import Learner
+from training.onnx_file import write_onnx
 
 NETWORKS = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks"
 BATCH, CELLS = 8, 1400
@@ -193,13 +194,9 @@ def train_bars(rows: list[Row], steps: int) -> BarNetwork:
 
 
 def export(network: torch.nn.Module, name: str, given: torch.Tensor, entry: str, axis: str) -> None:
-    """Writes a network as the ONNX file that the application ships."""
-    target = NETWORKS / f"{name}.onnx"
-    torch.onnx.export(
-        network, (given,), target, input_names=[entry], output_names=["out"],
-        dynamic_axes={entry: {1: axis}, "out": {1: axis}}, opset_version=17, dynamo=False,
-    )  # fmt: skip
-    print(f"{target}: {target.stat().st_size / 1000:.0f} kB", flush=True)
+    """Writes a network as the application ships it."""
+    axes = {entry: {1: axis}, "out": {1: axis}}
+    write_onnx(network, (given,), NETWORKS / f"{name}.onnx", (entry, "out"), axes)
 
 
 def main() -> None:

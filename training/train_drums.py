@@ -20,6 +20,7 @@ from honest_stave.core.hits.weighing import hit_inputs
 from training.drum_network import DrumNetwork
 from training.learner import Learner
 from training.loops_heard import Heard, loops_heard
+from training.onnx_file import write_onnx
 
 TARGET = Path(networks.__file__).parent / "drums.onnx"
 FIRST_SEED = 20_000
@@ -134,19 +135,11 @@ class Shares(torch.nn.Module):
         return said.unflatten(1, (2, -1)).transpose(2, 3)
 
 
-def export(network: DrumNetwork) -> None:
-    """Writes the network as the ONNX file that the application ships."""
-    torch.onnx.export(
-        Shares(network).eval(),
-        (torch.zeros(1, 8, len(network.mean)), torch.arange(8.0)[None]),
-        TARGET,
-        input_names=["hits", "time_s"],
-        output_names=["shares"],
-        dynamic_axes={"hits": {1: "hits"}, "time_s": {1: "hits"}, "shares": {2: "hits"}},
-        opset_version=17,
-        dynamo=False,
-    )
-    print(f"{TARGET}: {TARGET.stat().st_size / 1000:.0f} kB")
+def export(network: DrumNetwork, target: Path = TARGET) -> None:
+    """Writes the network as the application ships it."""
+    given = torch.zeros(1, 8, len(network.mean)), torch.arange(8.0)[None]
+    axes = {"hits": {1: "hits"}, "time_s": {1: "hits"}, "shares": {2: "hits"}}
+    write_onnx(Shares(network).eval(), given, target, ("hits", "time_s", "shares"), axes)
 
 
 def main() -> None:

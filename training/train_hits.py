@@ -16,6 +16,7 @@ from training.hit_clips import HitClip, make_clip
 from training.hit_network import DRUMS, HitNetwork
 from training.learner import Learner
 from training.one_shots import trained_kits, tuning_kits
+from training.onnx_file import write_onnx
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "hits.onnx"
 RECIPE = 2
@@ -118,18 +119,9 @@ class Shares(torch.nn.Module):
 
 
 def export(network: HitNetwork) -> None:
-    """Writes the network as the ONNX file that the application ships."""
-    torch.onnx.export(
-        Shares(network).eval(),
-        (torch.zeros(1, 2, 256, 64),),
-        TARGET,
-        input_names=["levels"],
-        output_names=["shares"],
-        dynamic_axes={"levels": {2: "frames"}, "shares": {2: "frames"}},
-        opset_version=17,
-        dynamo=False,
-    )
-    print(f"{TARGET}: {TARGET.stat().st_size / 1000:.0f} kB")
+    """Writes the network as the application ships it."""
+    axes = {"levels": {2: "frames"}, "shares": {2: "frames"}}
+    write_onnx(Shares(network).eval(), (torch.zeros(1, 2, 256, 64),), TARGET, ("levels", "shares"), axes)
 
 
 def main() -> None:

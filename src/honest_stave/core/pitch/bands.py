@@ -7,11 +7,12 @@ a real kernel to the spectrum of a frame whose middle is moment 0 (Brown and Puc
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.pitch.scaling import reference_level_db
 from honest_stave.core.signal.frames import slice_padded, windows
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
@@ -40,6 +41,11 @@ class Bands:
 
     long_db: NDArray[np.floating]
     short_db: NDArray[np.floating]
+
+    @cached_property
+    def reference_db(self) -> float:
+        """How loud the recording is; measured once, for an hour holds a hundred million levels."""
+        return reference_level_db(self.long_db)
 
 
 def band_pitches(bands_per_semitone: int) -> NDArray[np.float64]:

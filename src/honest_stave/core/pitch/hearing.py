@@ -6,7 +6,7 @@ from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.networks.opening import open_network
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, PITCHES, Activity
 from honest_stave.core.pitch.bands import HOP_SAMPLES, LONG_BANDS, SEMITONES, Bands, measure_bands
-from honest_stave.core.pitch.scaling import reference_level_db, scaled
+from honest_stave.core.pitch.scaling import scaled
 from honest_stave.core.signal.listen import Mono
 
 # Cells heard at once: bounds the memory of an hour.
@@ -55,13 +55,12 @@ def hear(bands: Bands, progress: Progress = no_progress) -> Activity:
         BadInput: the network is missing or damaged.
     """
     network = open_network("notes")
-    reference_db = reference_level_db(bands.long_db)
     cells = len(bands.long_db) // FRAMES_PER_CELL
     shares = np.empty((4, cells, PITCHES), np.float16)
     for first in range(0, cells, STRETCH_CELLS):
         stop = min(first + STRETCH_CELLS, cells)
         views = {
-            name: _stretch(view, first - CONTEXT_CELLS, stop + CONTEXT_CELLS, reference_db)
+            name: _stretch(view, first - CONTEXT_CELLS, stop + CONTEXT_CELLS, bands.reference_db)
             for name, view in (("long", bands.long_db), ("short", bands.short_db))
         }
         heard = network.run(None, views)[0][0]

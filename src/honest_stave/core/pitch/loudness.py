@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, PITCHES, Activity
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LOWEST_PITCH, Bands
-from honest_stave.core.pitch.scaling import reference_level_db
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.layer import log_odds, score_of
 
@@ -39,15 +38,15 @@ def loudness_inputs(strikes: Strikes, bands: Bands, activity: Activity) -> Value
         strikes: of which the loudness is asked.
         bands, activity: where they were found.
     """
-    reference_db = reference_level_db(bands.long_db)
     blocks = [
-        _inputs(strikes.chosen(np.arange(first, min(first + BLOCK, len(strikes)))), bands, activity, reference_db)
+        _inputs(strikes.chosen(np.arange(first, min(first + BLOCK, len(strikes)))), bands, activity)
         for first in range(0, max(len(strikes), 1), BLOCK)
     ]
     return np.concatenate(blocks)
 
 
-def _inputs(strikes: Strikes, bands: Bands, activity: Activity, reference_db: float) -> Values:
+def _inputs(strikes: Strikes, bands: Bands, activity: Activity) -> Values:
+    reference_db = bands.reference_db
     frame, row = FRAMES_PER_CELL * strikes.cell, strikes.pitch - LOWEST_PITCH
     columns: list[Values] = []
     for view, per_semitone in ((bands.long_db, BANDS_PER_SEMITONE), (bands.short_db, 1)):
