@@ -45,6 +45,17 @@ def test_a_performance_without_a_click_gets_beats_that_give_the_folio_its_time(a
     assert app.get("")["beat_maps"][found]["beats"] == len(view["time_s"])
 
 
+def test_the_folios_time_stays_on_the_recording_that_rules_it_when_that_begins_later(app: App, found: str) -> None:
+    take = app.get(f"/beat-maps/{found}")["take"]
+    app.send("PUT", f"/takes/{take}/place", {"begins_s": 8.0})
+    view = app.get(f"/beat-maps/{found}")
+    grid = app.get(f"/time/grid?from_s=0&to_s=20&take={take}")
+    assert min(abs(t - view["time_s"][5]) for t in grid["time_s"]) < 1e-6
+    edit(app, found, "move", [5], time_s=view["time_s"][5] + 0.02)
+    tempo = app.get("")["settings"]["tempo"]
+    assert tempo["knots"][5]["time_s"] == pytest.approx(view["time_s"][5] + 8.02, abs=1e-5)
+
+
 def test_every_edit_is_one_step_of_history_and_moves_the_folios_time(app: App, found: str) -> None:
     before = app.get(f"/beat-maps/{found}")
     edit(app, found, "move", [10], time_s=before["time_s"][10] + 0.02)

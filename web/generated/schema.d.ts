@@ -185,7 +185,7 @@ export interface paths {
         };
         /**
          * Get Grid
-         * @description Bar lines and beats of a stretch.
+         * @description Bar lines and beats of a stretch, in the seconds of a take or of the folio.
          */
         get: operations["get_grid_api_folios__folio_id__time_grid_get"];
         put?: never;
@@ -302,6 +302,26 @@ export interface paths {
          * @description Gives a take another name.
          */
         patch: operations["rename_api_folios__folio_id__takes__take_id__patch"];
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/takes/{take_id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Take
+         * @description Puts it elsewhere in the folio's time.
+         */
+        put: operations["put_take_api_folios__folio_id__takes__take_id__place_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/folios/{folio_id}/takes/{take_id}/peaks": {
@@ -577,7 +597,7 @@ export interface paths {
         };
         /**
          * Heard
-         * @description The list of events that is heard, and written.
+         * @description The list of events that is heard, and written, in the seconds of a take or of the folio.
          */
         get: operations["heard_api_folios__folio_id__parts_heard_get"];
         put?: never;
@@ -2747,6 +2767,26 @@ export interface components {
             ids: string[];
         };
         /**
+         * Place
+         * @description Where a take begins in the folio's time: at a moment, or so that a moment of it is the first beat of a bar.
+         */
+        Place: {
+            /** Begins S */
+            begins_s?: number | null;
+            /**
+             * Moment S
+             * @default 0
+             */
+            moment_s?: number;
+            /**
+             * Bar
+             * @default 1
+             */
+            bar?: number;
+            /** Base Revision */
+            base_revision?: number | null;
+        };
+        /**
          * ProofBody
          * @description What comparing found.
          */
@@ -2941,6 +2981,13 @@ export interface components {
              * @default
              */
             beat_map: string;
+            /**
+             * Places
+             * @default {}
+             */
+            places: {
+                [key: string]: number;
+            };
         };
         /**
          * Slice
@@ -3295,6 +3342,8 @@ export interface components {
             first_bar_number?: number | null;
             /** Map Of Take */
             map_of_take?: string | null;
+            /** Take */
+            take?: string | null;
             /** Base Revision */
             base_revision?: number | null;
         };
@@ -3699,6 +3748,7 @@ export interface operations {
             query: {
                 from_s: number;
                 to_s: number;
+                take?: string;
             };
             header?: never;
             path: {
@@ -3933,6 +3983,42 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Rename"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_take_api_folios__folio_id__takes__take_id__place_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Place"];
             };
         };
         responses: {
@@ -4448,7 +4534,9 @@ export interface operations {
     };
     heard_api_folios__folio_id__parts_heard_get: {
         parameters: {
-            query?: never;
+            query?: {
+                take?: string;
+            };
             header?: never;
             path: {
                 folio_id: string;

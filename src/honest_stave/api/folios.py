@@ -11,7 +11,7 @@ from pydantic import Field
 
 from honest_stave.api.models import FolioState, Job, Model, Opened, Revision, Seconds
 from honest_stave.service import folios, timing
-from honest_stave.service.parts import tempo_of
+from honest_stave.service.places import tempo_of
 
 router = APIRouter(prefix="/api/folios", tags=["folios"])
 # A comment line keeps idle streams open.
@@ -63,6 +63,7 @@ class TimeChange(Model):
     denominator: int | None = None
     first_bar_number: int | None = Field(None, ge=-9999, le=9999)
     map_of_take: str | None = None
+    take: str | None = None
     base_revision: int | None = None
 
 
@@ -165,9 +166,9 @@ def tap(studio: Opened, folio_id: str, body: Taps) -> Tapped:
 
 
 @router.get("/{folio_id}/time/grid")
-def get_grid(studio: Opened, folio_id: str, from_s: Seconds, to_s: Seconds) -> Grid:
-    """Bar lines and beats of a stretch."""
-    return Grid(**timing.grid(tempo_of(studio, folio_id), from_s, to_s))
+def get_grid(studio: Opened, folio_id: str, from_s: Seconds, to_s: Seconds, take: str = "") -> Grid:
+    """Bar lines and beats of a stretch, in the seconds of a take or of the folio."""
+    return Grid(**timing.grid(tempo_of(studio, folio_id, take), from_s, to_s))
 
 
 @router.get("/{folio_id}/jobs")

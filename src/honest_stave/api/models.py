@@ -62,6 +62,7 @@ class Settings(Model):
     tempo: Tempo
     tempo_set: bool = False
     beat_map: str = ""
+    places: dict[str, float] = {}
 
 
 class Hints(Model):

@@ -167,9 +167,9 @@ def join(studio: Opened, folio_id: str, body: Join) -> Revision:
 
 # Thousands of notes and events leave without being checked again: they were when they came in.
 @router.get("/heard", response_model=Heard)
-def heard(studio: Opened, folio_id: str) -> JSONResponse:
-    """The list of events that is heard, and written."""
-    found = parts.events(studio, folio_id)
+def heard(studio: Opened, folio_id: str, take: str = "") -> JSONResponse:
+    """The list of events that is heard, and written, in the seconds of a take or of the folio."""
+    found = parts.events(studio, folio_id, seen_from=take)
     body = {
         "parts": {
             i: [

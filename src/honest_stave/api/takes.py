@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import Field
 
 from honest_stave.api.models import Model, Opened, Revision, Seconds
-from honest_stave.service import takes
+from honest_stave.service import places, takes
 
 router = APIRouter(prefix="/api/folios/{folio_id}/takes", tags=["takes"])
 
@@ -24,6 +24,15 @@ class Rename(Model):
     base_revision: int | None = None
 
 
+class Place(Model):
+    """Where a take begins in the folio's time: at a moment, or so that a moment of it is the first beat of a bar."""
+
+    begins_s: Annotated[float, Field(allow_inf_nan=False, le=86400.0)] | None = None
+    moment_s: Seconds = 0.0
+    bar: int = Field(1, ge=-9999, le=99999)
+    base_revision: int | None = None
+
+
 @router.post("")
 def bring_in(studio: Opened, folio_id: str, files: list[UploadFile]) -> Queued:
     """Brings files in; each is decoded by a worker."""
@@ -35,6 +44,13 @@ def bring_in(studio: Opened, folio_id: str, files: list[UploadFile]) -> Queued:
 def rename(studio: Opened, folio_id: str, take_id: str, body: Rename) -> Revision:
     """Gives a take another name."""
     return Revision(revision=takes.rename(studio, folio_id, take_id, body.name, body.base_revision))
+
+
+@router.put("/{take_id}/place")
+def put_take(studio: Opened, folio_id: str, take_id: str, body: Place) -> Revision:
+    """Puts it elsewhere in the folio's time."""
+    values = body.model_dump(exclude={"base_revision"})
+    return Revision(revision=places.put_take(studio, folio_id, take_id, values, body.base_revision))
 
 
 @router.delete("/{take_id}")

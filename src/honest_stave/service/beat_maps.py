@@ -108,7 +108,8 @@ def put(
         rows += rows_moved_with_map(studio, folio_id, map_id, map_from_body(before), beat_map)
     ruling = settings.get("beat_map") == map_id if rules is None else rules
     if ruling:
-        tempo = tempo_to_body(tempo_map_of(beat_map))
+        place_s = settings.get("places", {}).get(beat_map.take, 0.0)
+        tempo = tempo_to_body(tempo_map_of(beat_map).seen_from(-place_s))
         rows += rows_moved_with_time(studio, folio_id, tempo_from_body(settings["tempo"]), tempo_from_body(tempo))
         rows.append(("settings", "", "settings", {**settings, "tempo": tempo, "tempo_set": True, "beat_map": map_id}))
     return folios.change(studio, folio_id, history.Edit(label, put=rows), base)

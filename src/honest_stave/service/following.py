@@ -27,12 +27,14 @@ def rows_moved_with_time(studio: Studio, folio_id: str, before: TempoMap, now: T
     if before == now:
         return rows
     with studio.database.session() as session:
+        places = history.entity(session, folio_id, "settings", "settings").get("places", {})
         for part_id, body in history.entities(session, folio_id, "part").items():
             part = part_from_body(body)
             if not part.keeps_beats:
                 continue
+            place_s = places.get(part.take, 0.0)
             notes = [note_from_body(i, n) for i, n in history.entities(session, folio_id, "note", part_id).items()]
-            fresh, moved = moved_with_time(part, notes, before, now)
+            fresh, moved = moved_with_time(part, notes, before.seen_from(place_s), now.seen_from(place_s))
             rows.append(("part", "", part_id, part_to_body(fresh)))
             rows += [("note", part_id, n.id, note_to_body(n)) for n in moved]
     return rows

@@ -17,6 +17,7 @@ from honest_stave.core.part.proof import Proof, proof_text
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import parts
 from honest_stave.service.codec import part_from_body
+from honest_stave.service.places import place_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import HandOn, Preference
@@ -40,32 +41,51 @@ def _settings(body: dict[str, Any]) -> HandOnSettings:
     return HandOnSettings(**known)
 
 
-def lines_of(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Line]:
-    """Parts that are asked for, as they are handed on."""
+def lines_of(studio: Studio, folio_id: str, body: dict[str, Any], seen_from: str = "") -> list[Line]:
+    """Parts that are asked for, as they are handed on, in the seconds of a take or of the folio."""
     with studio.database.session() as session:
         bodies = history.entities(session, folio_id, "part")
     wanted = body.get("parts") or list(bodies)
-    heard = parts.events(studio, folio_id, [i for i in wanted if i in bodies])
+    heard = parts.events(studio, folio_id, [i for i in wanted if i in bodies], seen_from)
+    own_s = place_of(studio, folio_id, seen_from)
     programs = instrument_names()
     lines = []
     for part_id, events in heard.items():
         part = part_from_body(bodies[part_id])
         name = (body.get("names") or {}).get(part_id) or part.name
         program = None if part.percussion or part.instrument not in programs else programs[part.instrument][1]
-        lines.append(Line(part_id, name, program, tuple(events), part.percussion, part.pedal))
+        by_s = place_of(studio, folio_id, part.take) - own_s
+        pedal = tuple((down + by_s, up + by_s) for down, up in part.pedal)
+        lines.append(Line(part_id, name, program, tuple(events), part.percussion, pedal))
     return lines
 
 
 def _planned(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Plan]:
-    lines = lines_of(studio, folio_id, body)
+    take_id = _shared_take(studio, folio_id, body.get("parts"))
+    lines = lines_of(studio, folio_id, body, take_id)
     nameless = [line for line in lines if NAMELESS.match(line.name.strip())]
     if nameless:
         raise BadInput("A part has no name.", "Name it, so that the receiver knows what it is.")
-    tempo_map = parts.tempo_of(studio, folio_id)
+    tempo_map = tempo_of(studio, folio_id, take_id)
     settings = _settings(body)
+    origin = "recording" if place_of(studio, folio_id, take_id) or not _placed(studio, folio_id) else "folio"
     if body.get("files") == "each":
-        return [plan([line], tempo_map, settings) for line in lines if line.events]
-    return [plan(lines, tempo_map, settings)]
+        return [plan([line], tempo_map, settings, origin) for line in lines if line.events]
+    return [plan(lines, tempo_map, settings, origin)]
+
+
+def _placed(studio: Studio, folio_id: str) -> bool:
+    with studio.database.session() as session:
+        return any(history.entity(session, folio_id, "settings", "settings").get("places", {}).values())
+
+
+def _shared_take(studio: Studio, folio_id: str, part_ids: list[str] | None) -> str:
+    """The take whose seconds a file counts in: that of the parts where they have one place, else none."""
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "part")
+    of_parts = {bodies[i]["take"] for i in part_ids or bodies if i in bodies}
+    places = {place_of(studio, folio_id, take_id) for take_id in of_parts}
+    return min(of_parts) if len(places) == 1 else ""
 
 
 def _titles(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Plan]) -> tuple[list[str], list[str]]:

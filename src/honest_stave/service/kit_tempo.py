@@ -8,8 +8,9 @@ from honest_stave.core.beat.loop_tempo import LoopTempo
 from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits.kit import Kit
-from honest_stave.service import hits, parts, timing
+from honest_stave.service import hits, timing
 from honest_stave.service.kits import OpenKit, kit_of, put
+from honest_stave.service.places import tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -28,7 +29,7 @@ def loop_tempo(studio: Studio, folio_id: str, kit: Kit) -> LoopTempo | None:
 def map_of_loop(studio: Studio, folio_id: str, kit: Kit) -> TempoMap:
     """The loop's own time: steady, bar 1 at its first downbeat; the folio's where nothing tells a tempo."""
     tempo = loop_tempo(studio, folio_id, kit)
-    return map_of(tempo) if tempo else parts.tempo_of(studio, folio_id)
+    return map_of(tempo) if tempo else tempo_of(studio, folio_id, kit.take)
 
 
 def off_sixteenth_ms(tempo_map: TempoMap, found: OpenKit) -> list[float]:
@@ -94,4 +95,4 @@ def folio_pace(studio: Studio, folio_id: str, kit: Kit) -> float:
     loop = loop_tempo(studio, folio_id, kit)
     if not is_set or loop is None:
         return 1.0
-    return parts.tempo_of(studio, folio_id).bpm_at(0.0) / map_of(loop).lone_bpm
+    return tempo_of(studio, folio_id).bpm_at(0.0) / map_of(loop).lone_bpm

@@ -48,7 +48,7 @@ def hand_on(
     files, words, left_out = [], [_told_of_map(beat_map, start_s)], []
     written: tuple[WrittenPart, ...] = ()
     if "parts" in formats:
-        lines = lines_of(studio, folio_id, {})
+        lines = lines_of(studio, folio_id, {}, beat_map.take)
         written = tuple(WrittenPart(x.name, x.program, x.events, x.percussion, x.pedal) for x in lines if x.events)
         left_out += [f"“{x.name}” has no notes and is left out." for x in lines if not x.events]
     midi = map_files.map_as_midi(beat_map, start_s, with_click="click track" in formats, parts=written)

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 
-from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.part import edits
 from honest_stave.core.part.accept import note_of, renew
@@ -21,7 +20,8 @@ from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import folios, readings, takes
-from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body, tempo_from_body
+from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
+from honest_stave.service.places import place_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -60,12 +60,6 @@ def note_bodies(studio: Studio, folio_id: str, part_id: str) -> list[dict[str, A
         bodies = history.entities(session, folio_id, "note", part_id)
     rows = [{"id": i, **body} for i, body in bodies.items()]
     return sorted(rows, key=lambda n: (n["onset_s"], n["pitch"], n["id"]))
-
-
-def tempo_of(studio: Studio, folio_id: str) -> TempoMap:
-    """The folio's tempo map."""
-    with studio.database.session() as session:
-        return tempo_from_body(history.entity(session, folio_id, "settings", "settings")["tempo"])
 
 
 def _counted(
@@ -300,7 +294,7 @@ def _change(
 def _moments(studio: Studio, folio_id: str, part: Part, at: str) -> Callable[[Note], list[float]]:
     """Where a long note may be struck again: at felt beats, or where the reading heard its pitch begin."""
     if at == "beats":
-        tempo = tempo_of(studio, folio_id)
+        tempo = tempo_of(studio, folio_id, part.take)
         return lambda note: tempo.felt_beats_between(note.onset_s, note.offset_s)
     if not part.reading:
         raise BadInput("This part was not read from a recording.", "Strike its notes again at the beats.")
@@ -324,7 +318,8 @@ def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits
 
 def pick(studio: Studio, folio_id: str, part_id: str, rule: Rule, value: float) -> list[str]:
     """Ids of the notes that a rule selects."""
-    return select(notes_of(studio, folio_id, part_id), rule, value, tempo_of(studio, folio_id))
+    tempo_map = tempo_of(studio, folio_id, part_of(studio, folio_id, part_id).take)
+    return select(notes_of(studio, folio_id, part_id), rule, value, tempo_map)
 
 
 def send(studio: Studio, folio_id: str, part_id: str, ids: list[str], name: str, base: int | None) -> str:
@@ -383,10 +378,19 @@ def take_candidates(
     return folios.change(studio, folio_id, edit, base)
 
 
-def events(studio: Studio, folio_id: str, part_ids: list[str] | None = None) -> dict[str, list[Sounding]]:
-    """The list of events that is heard, by part; the very list that is written."""
+def events(
+    studio: Studio, folio_id: str, part_ids: list[str] | None = None, seen_from: str = ""
+) -> dict[str, list[Sounding]]:
+    """The list of events that is heard, by part, in the seconds of a take or of the folio; the very list written."""
     with studio.database.session() as session:
         bodies = history.entities(session, folio_id, "part")
     all_parts = {i: part_from_body(body) for i, body in bodies.items()}
     chosen = part_ids if part_ids is not None else heard_parts(all_parts)
-    return {i: sounding_notes(i, all_parts[i], notes_of(studio, folio_id, i)) for i in chosen if i in all_parts}
+    own_s = place_of(studio, folio_id, seen_from)
+    heard = {}
+    for part_id in (i for i in chosen if i in all_parts):
+        part = all_parts[part_id]
+        found = sounding_notes(part_id, part, notes_of(studio, folio_id, part_id))
+        by_s = place_of(studio, folio_id, part.take) - own_s
+        heard[part_id] = [n.later(by_s) for n in found] if by_s else found
+    return heard

@@ -12,6 +12,7 @@ from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettin
 from honest_stave.service import folios, parts, readings
 from honest_stave.service.codec import tempo_from_body, tempo_to_body
 from honest_stave.service.following import rows_moved_with_time
+from honest_stave.service.places import place_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -21,15 +22,16 @@ MOST_LINES = 40_000
 
 
 def set_time(studio: Studio, folio_id: str, values: dict[str, Any], base: int | None) -> int:
-    """Changes tempo, meter, bar 1's moment or its number; what is recorded never moves."""
-    tempo_map = parts.tempo_of(studio, folio_id)
+    """Changes tempo, meter, bar 1's moment (in the seconds of a ``take``) or its number; what is recorded stays."""
+    tempo_map = tempo_of(studio, folio_id)
     told = []
     if values.get("bpm") is not None:
         tempo_map = tempo_map.with_bpm(float(values["bpm"]))
         told.append(f"tempo {float(values['bpm']):g}")
     if values.get("downbeat_s") is not None:
-        tempo_map = tempo_map.with_downbeat(float(values["downbeat_s"]))
-        told.append(f"bar 1 at {float(values['downbeat_s']):.3f} s")
+        downbeat_s = float(values["downbeat_s"]) + place_of(studio, folio_id, values.get("take") or "")
+        tempo_map = tempo_map.with_downbeat(downbeat_s)
+        told.append(f"bar 1 at {downbeat_s:.3f} s")
     if values.get("numerator") is not None and values.get("denominator") is not None:
         meter = Meter(0, int(values["numerator"]), int(values["denominator"]))
         tempo_map = replace(tempo_map, meters=(meter,))

@@ -1,7 +1,7 @@
 /** The open folio: its state, its changes, undo, and what other windows do to it. */
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { client, told, Problem, type FolioState, type Job, type Reading } from './client'
+import { client, told, Problem, type FolioState, type Job, type Reading, type Schemas } from './client'
 import { useNotices } from './notices'
 
 interface News {
@@ -133,6 +133,21 @@ export const useFolio = defineStore('folio', () => {
     )
   }
 
+  /** Where a take begins in the folio's time (s). */
+  const placeOf = (takeId: string) => state.value?.settings.places?.[takeId] ?? 0
+
+  async function putTake(takeId: string, values: Partial<Schemas['Place']>) {
+    const params = { path: { ...path.value, take_id: takeId } }
+    await change(() =>
+      told(
+        client.PUT('/api/folios/{folio_id}/takes/{take_id}/place', {
+          params,
+          body: { ...values, base_revision: base.value } as Schemas['Place'],
+        }),
+      ),
+    )
+  }
+
   async function stopJob(jobId: string) {
     await client.DELETE('/api/folios/{folio_id}/jobs/{job_id}', {
       params: { path: { ...path.value, job_id: jobId } },
@@ -146,6 +161,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, refresh, change, step, bringIn, stopJob, dismissJobs,
+    open, refresh, change, step, bringIn, placeOf, putTake, stopJob, dismissJobs,
   } // prettier-ignore
 })

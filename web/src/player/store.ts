@@ -157,14 +157,14 @@ export const usePlayer = defineStore('player', () => {
   async function fetchHeard() {
     if (!folio.id) return
     const turn = ++asked
-    const params = { path: { folio_id: folio.id } }
+    const params = { path: { folio_id: folio.id }, query: { take: notes.takeId } }
     const answer = await told(client.GET('/api/folios/{folio_id}/parts/heard', { params }))
     if (turn === asked) heard.value = answer.parts as Schemas['Heard']['parts']
   }
 
   async function loadGrid() {
     if (!folio.id) return
-    const query = { from_s: -2, to_s: Math.min(duration.value + 2, 8 * 3600) }
+    const query = { from_s: -2, to_s: Math.min(duration.value + 2, 8 * 3600), take: notes.takeId }
     const params = { path: { folio_id: folio.id }, query }
     folioGrid.value = await told(client.GET('/api/folios/{folio_id}/time/grid', { params }))
   }
@@ -176,9 +176,14 @@ export const usePlayer = defineStore('player', () => {
       if (now[1] !== before?.[1]) void loadHeard().catch(notices.tellProblem)
     },
   )
-  // An edit of notes moves no bar line: the grid is asked for only when the time or the length changes.
+  // An edit of notes moves no bar line: the grid is asked for only when time, place or length change.
   watch(
-    () => [folio.id, duration.value, JSON.stringify(folio.state?.settings.tempo)],
+    () => [
+      folio.id,
+      duration.value,
+      JSON.stringify(folio.state?.settings.tempo),
+      folio.placeOf(notes.takeId),
+    ],
     () => void loadGrid().catch(notices.tellProblem),
   )
   // What a part sounds like comes from the server; only a reading is heard as it is drawn.

@@ -16,7 +16,12 @@ const tempo = computed(() => (folio.state as FolioState).settings.tempo)
 const steady = computed(() => tempo.value.knots.length === 1)
 const bpm = ref(steady.value ? tempo.value.lone_bpm : 0)
 const anchor = computed(() => tempo.value.knots.find((k) => k.beat === 0) ?? tempo.value.knots[0])
-const downbeat = ref(anchor.value.time_s)
+/** Moments are those of the take that is shown; it may begin later than the folio. */
+const place = computed(() => folio.placeOf(notes.takeId))
+const shownDownbeat = () => Math.round((anchor.value.time_s - place.value) * 1e6) / 1e6
+const downbeat = ref(shownDownbeat())
+const begins = ref(place.value)
+const bar = ref(tempo.value.first_bar_number)
 const number = ref(tempo.value.first_bar_number)
 const numerator = ref(tempo.value.meters[0].numerator)
 const denominator = ref(tempo.value.meters[0].denominator)
@@ -26,12 +31,17 @@ const tapped = ref<number | null>(null)
 const LATE_MS = 2500
 
 async function set(values: Partial<Schemas['TimeChange']>) {
-  const body = () => ({ ...values, base_revision: folio.base }) as Schemas['TimeChange']
+  const body = () => ({ ...values, take: notes.takeId, base_revision: folio.base }) as Schemas['TimeChange']
   await folio.change(() =>
     told(client.PUT('/api/folios/{folio_id}/time', { params: { path: folio.path }, body: body() })),
   )
   if (steady.value) bpm.value = tempo.value.lone_bpm
-  downbeat.value = anchor.value.time_s
+  downbeat.value = shownDownbeat()
+}
+async function put(values: Partial<Schemas['Place']>) {
+  await folio.putTake(notes.takeId, values)
+  begins.value = place.value
+  downbeat.value = shownDownbeat()
 }
 onMounted(async () => {
   if (!notes.partId && !notes.readingId) {
@@ -122,6 +132,32 @@ async function tap() {
         At the cursor, {{ clock(player.position) }}
       </button>
     </form>
+    <template v-if="notes.take">
+      <h3>Where “{{ notes.take.name }}” lies</h3>
+      <form class="row" @submit.prevent="put({ begins_s: begins })">
+        <label
+          >it begins
+          <input v-model.number="begins" class="field" type="number" min="0" step="any" data-test="begins" />
+          s into the folio</label
+        >
+        <button class="act" type="submit">Set</button>
+        <button
+          v-if="notes.take.facts.hints?.timeline_s"
+          type="button"
+          class="act"
+          @click="put({ begins_s: notes.take.facts.hints.timeline_s })"
+        >
+          As its file says, {{ clock(notes.take.facts.hints.timeline_s, 2) }}
+        </button>
+      </form>
+      <form class="row" @submit.prevent="put({ bar, moment_s: player.position })">
+        <label
+          >the cursor, {{ clock(player.position) }}, is the first beat of bar
+          <input v-model.number="bar" class="field short" type="number" data-test="place-bar"
+        /></label>
+        <button class="act" type="submit" data-test="put-at-bar">Put it there</button>
+      </form>
+    </template>
     <p class="soft">
       The tempo is written into the file. Changing it moves the grid, never what was recorded.
     </p>

@@ -148,6 +148,12 @@ class TempoMap:
         shift_s = time_s - float(self.seconds_at(0.0))
         return replace(self, knots=tuple(replace(k, time_s=k.time_s + shift_s) for k in self.knots))
 
+    def seen_from(self, place_s: float) -> "TempoMap":
+        """The same map with moments counted from ``place_s``, as a take that begins there has them."""
+        if place_s == 0:
+            return self
+        return replace(self, knots=tuple(replace(k, time_s=k.time_s - place_s) for k in self.knots))
+
 
 def _convert(
     values: NDArray[np.float64], source: NDArray[np.float64], target: NDArray[np.float64]

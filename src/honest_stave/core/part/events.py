@@ -35,6 +35,16 @@ class Sounding:
     bends: tuple[tuple[float, float], ...] = ()
     key_off_s: float | None = None
 
+    def later(self, by_s: float) -> "Sounding":
+        """The same note ``by_s`` later."""
+        return replace(
+            self,
+            onset_s=self.onset_s + by_s,
+            offset_s=self.offset_s + by_s,
+            bends=tuple((at_s + by_s, cents) for at_s, cents in self.bends),
+            key_off_s=None if self.key_off_s is None else self.key_off_s + by_s,
+        )
+
 
 def stepped_bends(note: Note) -> tuple[tuple[float, float], ...]:
     """The note's curve as steps (moment s, cents), as they are played and written."""

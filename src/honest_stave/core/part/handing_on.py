@@ -73,8 +73,14 @@ class Plan:
     left_out: tuple[str, ...]
 
 
-def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings) -> Plan:
+def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings, origin: str = "recording") -> Plan:
     """Decides what is written.
+
+    Args:
+        lines: parts to be handed on.
+        tempo_map: the folio's, in the seconds of the lines.
+        settings: what the receiver gets.
+        origin: what those seconds count from, ``recording`` or, where takes lie apart, ``folio``.
 
     Raises:
         BadInput: nothing would be in the file, or the bars are out of order.
@@ -85,7 +91,7 @@ def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings) -
         raise BadInput("There is nothing to hand on.", "Accept a reading as a part first, or choose another part.")
     first_s = min(n.onset_s for line in filled for n in line.events)
     last_s = max(n.offset_s for line in filled for n in line.events)
-    start_s, end_s, where = _stretch(tempo_map, settings, first_s, last_s)
+    start_s, end_s, where = _stretch(tempo_map, settings, first_s, last_s, origin)
     cut: list[Line] = []
     for line in filled:
         events, said = _within(line, start_s, end_s)
@@ -104,7 +110,7 @@ def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings) -
 
 
 def _stretch(
-    tempo_map: TempoMap, settings: HandOnSettings, first_s: float, last_s: float
+    tempo_map: TempoMap, settings: HandOnSettings, first_s: float, last_s: float, origin: str
 ) -> tuple[float, float, str]:
     if settings.from_bar is not None or settings.to_bar is not None:
         first_bar = settings.from_bar if settings.from_bar is not None else tempo_map.first_bar_number
@@ -118,15 +124,17 @@ def _stretch(
         start_s = float(tempo_map.seconds_at(tempo_map.bar_start(first_bar - offset)))
         end_s = float(tempo_map.seconds_at(tempo_map.bar_start(last_bar + 1 - offset)))
         if end_s <= 0:
-            raise BadInput("These bars lie before the recording.", "Choose later bars.")
+            raise BadInput(f"These bars lie before the {origin}.", "Choose later bars.")
         return max(start_s, 0.0), end_s, f"It holds bars {first_bar} to {last_bar} and begins with bar {first_bar}."
     if settings.start == "recording":
+        if origin == "folio":
+            return 0.0, last_s, "Its beginning is the folio's: each recording lies at its place from there."
         return 0.0, last_s, "Its beginning is the recording's beginning: put both at the same place."
     bar = min(0, tempo_map.bar_index(float(tempo_map.beats_at(first_s))))
     start_s = max(0.0, float(tempo_map.seconds_at(tempo_map.bar_start(bar))))
     number = bar + tempo_map.first_bar_number
     why = " so that the pickup is in it" if bar < 0 else ""
-    return start_s, last_s, f"It begins at bar {number}{why}, {start_s:.3f} s into the recording."
+    return start_s, last_s, f"It begins at bar {number}{why}, {start_s:.3f} s into the {origin}."
 
 
 def _within(line: Line, start_s: float, end_s: float) -> tuple[tuple[Sounding, ...], list[str]]:

@@ -133,7 +133,10 @@ const ends = (take: Take) =>
                 @change="rename(id, $event)"
               />
             </td>
-            <td class="figures">{{ clock(take.facts.duration_s ?? 0, 1) }}</td>
+            <td class="figures">
+              {{ clock(take.facts.duration_s ?? 0, 1) }}
+              <div v-if="folio.placeOf(id)" class="soft">from {{ clock(folio.placeOf(id), 1) }}</div>
+            </td>
             <td v-if="take.kind === 'audio'" class="figures">
               {{ take.facts.format }} {{ (take.facts.rate ?? 0) / 1000 }} kHz,
               {{
@@ -167,9 +170,14 @@ const ends = (take: Take) =>
                 use its tempo map
               </button>
               <span v-if="take.facts.hints?.key" class="soft"> {{ take.facts.hints.key }}</span>
-              <span v-if="take.facts.hints?.timeline_s" class="soft figures">
-                at {{ clock(take.facts.hints.timeline_s, 2) }}</span
+              <button
+                v-if="take.facts.hints?.timeline_s"
+                type="button"
+                class="act small"
+                @click="folio.putTake(id, { begins_s: take.facts.hints.timeline_s })"
               >
+                put at {{ clock(take.facts.hints.timeline_s, 2) }}
+              </button>
             </td>
             <td class="figures">{{ readings(id) }}, {{ parts(id) }}</td>
             <td>
