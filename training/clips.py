@@ -45,6 +45,7 @@ FIRST_SUNG_SEED = 80_000
 SUNG = (40, 42, 52, 56, 64, 68, 72)
 # Shares of the kinds of clip.
 KINDS = {"one": 0.27, "keys": 0.25, "plucked": 0.18, "sustained": 0.30}
+MANY_KINDS = ("keys", "plucked", "sustained")
 
 
 @dataclass(frozen=True)

@@ -3,33 +3,11 @@
 import torch
 from torch import Tensor, nn
 
+from training.attention import AttentionLayer
 from training.hit_network import DRUMS
 
 # Distances in time, in seconds, at which hits are told apart.
 PERIODS_S = (0.12, 0.25, 0.5, 1.0, 2.0, 4.0)
-
-
-class Layer(nn.Module):
-    """Every hit attends to all others, then thinks for itself; both added to what came in."""
-
-    def __init__(self, width: int, heads: int) -> None:
-        super().__init__()
-        self.heads = heads
-        self.before, self.after = nn.LayerNorm(width), nn.LayerNorm(width)
-        self.asked = nn.Linear(width, 3 * width)
-        self.answered = nn.Linear(width, width)
-        self.own = nn.Sequential(nn.Linear(width, 2 * width), nn.ReLU(), nn.Dropout(0.1), nn.Linear(2 * width, width))
-        self.dropped = nn.Dropout(0.1)
-
-    def forward(self, hits: Tensor, away: Tensor) -> Tensor:
-        batch, count, width = hits.shape
-        asked = self.asked(self.before(hits)).view(batch, count, 3, self.heads, width // self.heads)
-        query, key, value = asked.permute(2, 0, 3, 1, 4).unbind(0)
-        likeness = query @ key.transpose(2, 3) / (width // self.heads) ** 0.5 + away
-        found = (likeness.softmax(dim=3) @ value).transpose(1, 2).reshape(batch, count, width)
-        hits = hits + self.dropped(self.answered(found))
-        out: Tensor = hits + self.own(self.after(hits))
-        return out
 
 
 class DrumNetwork(nn.Module):
@@ -46,14 +24,17 @@ class DrumNetwork(nn.Module):
         self.register_buffer("mean", mean)
         self.register_buffer("spread", spread)
         self.first = nn.Sequential(nn.Dropout(0.1), nn.Linear(len(mean), width), nn.ReLU(), nn.Linear(width, width))
-        self.away = nn.Sequential(nn.Linear(2 * len(PERIODS_S), 16), nn.ReLU(), nn.Linear(16, heads))
-        self.layers = nn.ModuleList(Layer(width, heads) for _ in range(layers))
+        self.away = nn.Sequential(nn.Linear(3 * len(PERIODS_S), 16), nn.ReLU(), nn.Linear(16, heads))
+        self.layers = nn.ModuleList(AttentionLayer(width, heads) for _ in range(layers))
         self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, 2 * DRUMS))
 
     def forward(self, measures: Tensor, time_s: Tensor, absent: Tensor | None = None) -> Tensor:
-        apart_s = (time_s[:, :, None] - time_s[:, None]).abs()
-        turned = torch.stack([6.2832 * apart_s / period for period in PERIODS_S], dim=3)
-        away = self.away(torch.cat([turned.cos(), torch.exp(-turned)], dim=3)).permute(0, 3, 1, 2)
+        apart_s = time_s[:, None] - time_s[:, :, None]
+        turned = torch.stack([6.2832 * apart_s.abs() / period for period in PERIODS_S], dim=3)
+        near = torch.exp(-turned)
+        # What came before a hit may ring into it; what comes after cannot.
+        known = torch.cat([turned.cos(), near, near * apart_s.sign()[..., None]], dim=3)
+        away = self.away(known).permute(0, 3, 1, 2)
         if absent is not None:
             away = away.masked_fill(absent[:, None, None], -1e4)
         hits = self.first((measures - self.mean) / self.spread)

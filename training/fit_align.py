@@ -18,9 +18,9 @@ from honest_stave.core.beat.align_doubt import measures
 from honest_stave.core.pitch.hearing import hear
 from honest_stave.core.signal.layer import score_of
 from training import clips as recipes
-from training.fit_notes import bands_of
 from training.fitting import fit_score
 from training.material import Heard, load
+from training.strikes_heard import bands_of
 
 TARGET = Path(networks.__file__).parent / "align.json"
 # Notes closer than this are written as one chord; an aligned onset is right within this.

@@ -1,4 +1,4 @@
-"""Fits what is weighed after the network: evidence of strikes, ends, kinds of takes.
+"""Fits what is weighed after the networks: where notes end, kinds of takes.
 
     python -m training.fit_notes CACHE
 
@@ -19,25 +19,24 @@ from scipy import stats
 
 from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch import kind as kinds
-from honest_stave.core.pitch.activity import FRAMES_PER_CELL, Activity
+from honest_stave.core.pitch.activity import Activity
 from honest_stave.core.pitch.bands import Bands
-from honest_stave.core.pitch.evidence import confidence, measures, rises, second_measures, weigh
+from honest_stave.core.pitch.evidence import confidence
 from honest_stave.core.pitch.forming import ends_of
-from honest_stave.core.pitch.hearing import STEP_CELLS, hear
-from honest_stave.core.pitch.loudness import loudness_inputs
+from honest_stave.core.pitch.hearing import hear
 from honest_stave.core.pitch.note_ends import choose_ends, end_measures, passage_means, possible_ends
-from honest_stave.core.pitch.notes_engine import on_best_line
+from honest_stave.core.pitch.notes_engine import LEAST_LOG_ODDS
 from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.strikes import Strikes, find_strikes
-from honest_stave.core.signal.layer import score_of
+from honest_stave.core.pitch.weighing import strike_inputs, weigh
 from training import clips as recipes
 from training.export_notes import TARGET
-from training.fitting import fit_score, fit_softmax, fit_within
+from training.fitting import fit_score, fit_softmax
 from training.material import LOWEST_DB, STEP_DB, Heard, load
 from training.measure_notes import score as f1_of
+from training.strikes_heard import bands_of, note_of
 
-VERSION = "notes 3"
-NEAR_S = 0.05
+VERSION = "notes 4"
 # Trained clips that lend the evidence their variety; one voice varies less.
 TRAINED_CLIPS = {"many": 400, "one": 260}
 # Of those of one voice, so many are sung.
@@ -61,9 +60,9 @@ class Example:
     bands: Bands
     activity: Activity
     strikes: Strikes
+    score: Values
     note: NDArray[np.int64]
     passage: NDArray[np.int64]
-    risen: list[Values]
 
     @property
     def right(self) -> NDArray[np.bool_]:
@@ -71,65 +70,32 @@ class Example:
         return self.note >= 0
 
 
-def bands_of(clip: Heard) -> Bands:
-    """The clip's bands, whole steps of the network."""
-    frames = len(clip.long) // (STEP_CELLS * FRAMES_PER_CELL) * STEP_CELLS * FRAMES_PER_CELL
-    long, short = (
-        (LOWEST_DB + STEP_DB * view[:frames].astype(np.float32)).astype(np.float16)
-        for view in (clip.long, clip.short)
-    )
-    return Bands(long, short)
-
-
 def example(clip: Heard) -> Example:
-    """What the shipped network hears in a clip, and which strikes are right."""
+    """What the shipped networks hear in a clip, and which strikes are right."""
     bands = bands_of(clip)
     activity = hear(bands)
-    strikes = find_strikes(activity)
-    note = note_of(strikes, clip.notes)
-    return Example(clip, bands, activity, strikes, note, passage_of(strikes.cell, activity), rises(strikes, bands))
+    found = find_strikes(activity)
+    passage = passage_of(found.cell, activity)
+    one_voice = clip.kind not in recipes.MANY_KINDS
+    weighed = weigh(found, passage, strike_inputs(found, activity, bands), one_voice=one_voice)
+    strikes = weighed.told(found)
+    kept = np.argsort(strikes.onset_s, kind="stable")
+    kept = kept[weighed.score[kept] > LEAST_LOG_ODDS]
+    strikes, score = strikes.chosen(kept), weighed.score[kept]
+    return Example(clip, bands, activity, strikes, score, note_of(strikes, clip.notes, score), passage[kept])
 
 
-def note_of(strikes: Strikes, notes: Values) -> NDArray[np.int64]:
-    """True note of the likeliest strike near it, -1 for strikes that are none, (strikes,)."""
-    found = np.full(len(strikes), -1)
-    for index, (onset_s, _, _, pitch, _) in enumerate(notes):
-        near = np.flatnonzero((strikes.pitch == pitch) & (np.abs(strikes.onset_s - onset_s) <= NEAR_S) & (found < 0))
-        if len(near):
-            found[near[strikes.onset[near].argmax()]] = index
-    return found
-
-
-def line_of(e: Example, many: dict[str, Any] | None) -> Values:
-    """1 for strikes on the best line of one voice; all 0 where the weighing of many voices is not given."""
-    nowhere = np.zeros(len(e.strikes))
-    if many is None:
-        return nowhere
-    score = weigh(e.strikes, e.passage, e.activity, e.risen, nowhere, many)
-    return on_best_line(e.strikes, score).astype(np.float64)
-
-
-def fit_voices(
-    unfamiliar: list[Example], trained: list[Example], voices: str, many: dict[str, Any] | None
-) -> dict[str, Any]:
-    """Both weighings and the choice of ends; tuning clips count more than trained ones."""
+def fit_ends(unfamiliar: list[Example], trained: list[Example], voices: str) -> dict[str, Any]:
+    """The choice of ends; tuning clips count more than trained ones."""
     examples = [e for e in [*unfamiliar, *trained] if len(e.strikes)]
-    right = [e.right for e in examples]
     weight = [UNFAMILIAR_WEIGHT if i < len(unfamiliar) else 1.0 for i in range(len(examples))]
-    inputs = [measures(e.strikes, e.activity, e.risen, line_of(e, many)) for e in examples]
-    first = fit_score(inputs, right, weight)
-    inputs = [
-        second_measures(e.strikes, e.passage, e.risen, x, score_of(x, first))
-        for e, x in zip(examples, inputs, strict=True)
-    ]
-    second = fit_score(inputs, right, weight)
-    rows = [ends_to_learn(e, score_of(x, second), voices) for e, x in zip(examples, inputs, strict=True)]
-    ends = fit_score([x for x, _ in rows], [good for _, good in rows], weight)
-    return {"first": first, "second": second, "ends": ends}
+    rows = [ends_to_learn(e, voices) for e in examples]
+    return {"ends": fit_score([x for x, _ in rows], [good for _, good in rows], weight)}
 
 
-def ends_to_learn(e: Example, score: Values, voices: str) -> tuple[Values, NDArray[np.bool_]]:
+def ends_to_learn(e: Example, voices: str) -> tuple[Values, NDArray[np.bool_]]:
     """Measures of the possible ends of the notes that are right, and which of those ends are."""
+    score = e.score
     ends = possible_ends(e.strikes, score >= 0, e.activity, voices)
     means = passage_means(e.strikes, ends, score, e.passage, e.activity, e.bands)
     block = np.flatnonzero((score >= 0) & e.right)
@@ -144,8 +110,7 @@ def figures(examples: list[Example], voices: str, constants: dict[str, dict[str,
     """Mean F1 of onsets and with ends, and expected calibration error."""
     rows, sure_all, right_all = [], [], []
     for e in examples:
-        line = line_of(e, constants["many"] if voices == "one" else None)
-        score = weigh(e.strikes, e.passage, e.activity, e.risen, line, constants[voices])
+        score = e.score
         counted = score >= 0
         if len(e.clip.notes):
             end_s = choose_ends(e.strikes, score, e.passage, e.activity, e.bands, voices, constants[voices]["ends"])
@@ -161,24 +126,12 @@ def figures(examples: list[Example], voices: str, constants: dict[str, dict[str,
     return {"f_on": f_on, "f_off": f_off, "late_ms": late, "calibration": float(error)}
 
 
-def fit_velocity(examples: list[Example]) -> dict[str, object]:
-    """The layer over levels and the network's velocity, fitted within clips."""
-    inputs, wanted = [], []
-    for e in examples:
-        if np.count_nonzero(e.right) >= LEAST_STRUCK:
-            right = e.strikes.chosen(e.right)
-            inputs.append(loudness_inputs(right, e.bands, e.activity))
-            wanted.append(e.clip.notes[e.note[e.right], 4])
-    return fit_within(inputs, wanted)
-
-
-def velocity_rank(examples: list[Example], constants: dict[str, Any]) -> float:
+def velocity_rank(examples: list[Example]) -> float:
     """Mean rank correlation of velocities with the truth within clips."""
     ranks = []
     for e in examples:
         if np.count_nonzero(e.right) >= LEAST_STRUCK:
-            said = score_of(loudness_inputs(e.strikes.chosen(e.right), e.bands, e.activity), constants)
-            ranks.append(stats.spearmanr(said, e.clip.notes[e.note[e.right], 4])[0])
+            ranks.append(stats.spearmanr(e.strikes.velocity[e.right], e.clip.notes[e.note[e.right], 4])[0])
     return float(np.nanmean(ranks))
 
 
@@ -212,8 +165,9 @@ def kind_inputs(loaded: list[Heard]) -> tuple[Values, NDArray[np.int64]]:
 def trained_clips(cache: Path, voices: str) -> list[Heard]:
     """The first trained clips of one voice, or of many."""
     found: list[Heard] = []
-    sung = sorted(cache.glob(f"notes-{recipes.RECIPE}-train-8*.npz"))[:SUNG_CLIPS]
-    for path in [*sung, *sorted(cache.glob(f"notes-{recipes.RECIPE}-train-0*.npz"))]:
+    paths = sorted(p for p in cache.glob(f"notes-{recipes.RECIPE}-train-*.npz") if ".part" not in p.name)
+    sung = [p for p in paths if "-train-8" in p.name][:SUNG_CLIPS]
+    for path in [*sung, *(p for p in paths if p not in sung)]:
         clip = load(path)
         if (clip.kind == "one") == (voices == "one"):
             found.append(clip)
@@ -244,8 +198,7 @@ def main() -> None:
     }
     for voices, group in groups.items():
         held_out = group[1::2]
-        many = constants["many"] if voices == "one" else None
-        constants[voices] = fit_voices(group[::2], trained[voices], voices, many)
+        constants[voices] = fit_ends(group[::2], trained[voices], voices)
         kinds_of_clip = sorted({e.clip.kind for e in group if len(e.clip.notes)})
         for name, own in [(n, [e for e in held_out if e.clip.kind == n]) for n in kinds_of_clip] + [
             ("all", held_out)
@@ -253,7 +206,7 @@ def main() -> None:
             found = figures(own, voices, constants)
             print(f"{voices:5} {name:10} {len(own):3}", *(f"{k} {v:.3f}" for k, v in found.items()), flush=True)
         # The shipped weights use every tuning clip; the figures above do not.
-        constants[voices] = fit_voices(group, trained[voices], voices, many)
+        constants[voices] = fit_ends(group, trained[voices], voices)
     if options.kinds or "kind" not in kept:
         inputs, label = kind_inputs(loaded)
         weights, intercepts = fit_softmax(inputs[::2], label[::2], len(kinds.KINDS))
@@ -261,12 +214,11 @@ def main() -> None:
         print(f"kinds right in {np.mean(guessed == label[1::2]):.3f} of {len(guessed)}")
         weights, intercepts = fit_softmax(inputs, label, len(kinds.KINDS))
         kept["kind"] = {"weights": np.round(weights, 4).tolist(), "intercepts": np.round(intercepts, 4).tolist()}
-    known = [*trained["many"], *trained["one"]]
-    held_out, velocity = examples[1::2], fit_velocity([*examples[::2], *known])
     for kind in recipes.KINDS:
-        rank = velocity_rank([e for e in held_out if e.clip.kind == kind], velocity)
+        rank = velocity_rank([e for e in examples[1::2] if e.clip.kind == kind])
         print(f"velocity rank, {kind:10} {rank:.3f}", flush=True)
-    kept |= {"version": VERSION, **constants, "velocity": fit_velocity([*examples, *known])}
+    kept |= {"version": VERSION, **constants}
+    kept.pop("velocity", None)
     TARGET.with_suffix(".json").write_text(json.dumps(kept) + "\n")
 
 

@@ -14,10 +14,6 @@ UNITS, ROUNDS = 32, 60
 LAYERS = 3
 # An input that hardly changes is not blown up, and its spread survives rounding.
 LEAST_SPREAD = 1e-3
-# Values within clips are learnt in this unit; so many units of a layer rest at each step.
-WITHIN_UNIT, DROPPED = 16.0, 0.2
-# Rounds over all clips; a step takes eight of them.
-WITHIN_ROUNDS = 60
 
 
 def fit_softmax(inputs: Values, label: NDArray[np.int64], classes: int) -> tuple[Values, Values]:
@@ -83,40 +79,6 @@ def _layer(known: torch.Tensor, wanted: torch.Tensor, weights: torch.Tensor, see
             )
             optimiser.zero_grad()
             (entropy * weights[chosen]).mean().backward()
-            optimiser.step()
-        schedule.step()
-    return tuple(p.detach().numpy().astype(float) for p in network.parameters())
-
-
-def fit_within(inputs: list[Values], wanted: list[Values]) -> dict[str, object]:
-    """One layer of tanh units that tells values of one clip apart, whatever the clip's own middle.
-
-    Args:
-        inputs: (rows, measures) of each clip.
-        wanted: values of each clip's rows.
-    """
-    design = np.concatenate(inputs)
-    mean, spread = design.mean(axis=0), np.maximum(design.std(axis=0), LEAST_SPREAD)
-    known = [torch.from_numpy(((x - mean) / spread).astype(np.float32)) for x in inputs]
-    apart = [torch.from_numpy(((y - y.mean()) / WITHIN_UNIT).astype(np.float32)) for y in wanted]
-    layers = [_layer_within(known, apart, seed) for seed in range(LAYERS)]
-    return {"unit": WITHIN_UNIT, **_rounded(mean, spread, layers)}
-
-
-def _layer_within(known: list[torch.Tensor], apart: list[torch.Tensor], seed: int) -> tuple[Values, ...]:
-    torch.manual_seed(seed)
-    first, last = torch.nn.Linear(known[0].shape[1], UNITS), torch.nn.Linear(UNITS, 1)
-    network = torch.nn.Sequential(
-        torch.nn.Dropout(DROPPED / 2), first, torch.nn.Tanh(), torch.nn.Dropout(DROPPED), last
-    )
-    optimiser = torch.optim.AdamW(network.parameters(), lr=4e-3, weight_decay=1e-2)
-    schedule = torch.optim.lr_scheduler.CosineAnnealingLR(optimiser, WITHIN_ROUNDS)
-    for _ in range(WITHIN_ROUNDS):
-        for clips in torch.randperm(len(known)).split(8):
-            said = [network(known[i])[:, 0] for i in clips.tolist()]
-            errors = [s - s.mean() - apart[i] for s, i in zip(said, clips.tolist(), strict=True)]
-            optimiser.zero_grad()
-            torch.cat(errors).square().mean().backward()
             optimiser.step()
         schedule.step()
     return tuple(p.detach().numpy().astype(float) for p in network.parameters())

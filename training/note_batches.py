@@ -59,7 +59,7 @@ def _cut(clip: Heard, first_frame: int, frames: int) -> tuple[Floats, Floats]:
     return long, short
 
 
-def _moved(levels_db: Floats, bands: float) -> Floats:
+def moved(levels_db: Floats, bands: float) -> Floats:
     """Levels moved up by a fractional number of bands."""
     places = np.arange(levels_db.shape[1]) - bands
     low = np.floor(places).astype(int)
@@ -70,11 +70,11 @@ def _moved(levels_db: Floats, bands: float) -> Floats:
     return np.where(inside, moved, np.float32(LOWEST_DB))
 
 
-def _added(first_db: Floats, second_db: Floats) -> Floats:
+def add_levels(first_db: Floats, second_db: Floats) -> Floats:
     return np.asarray(10 * np.log10(10 ** (first_db / 10) + 10 ** (second_db / 10)), np.float32)
 
 
-def _coloured(long: Floats, short: Floats, random: np.random.Generator) -> tuple[Floats, Floats]:
+def coloured(long: Floats, short: Floats, random: np.random.Generator) -> tuple[Floats, Floats]:
     """Tilt, ripple and a noise floor over both views, as a room and a desk would give."""
     octaves = np.linspace(0, 8.7, long.shape[1], dtype=np.float32)
     colour = float(random.normal(0, 2.0)) * (octaves - 4) + float(random.uniform(0, 4)) * np.sin(
@@ -84,8 +84,8 @@ def _coloured(long: Floats, short: Floats, random: np.random.Generator) -> tuple
     if random.random() < 0.5:
         floor = float(random.uniform(-100, -45)) + float(random.uniform(-3, 3)) * octaves
         noise = floor + random.normal(0, 3, long.shape)
-        long = _added(long, noise.astype(np.float32))
-        short = _added(short, (floor[1::3] + random.normal(0, 3, short.shape)).astype(np.float32))
+        long = add_levels(long, noise.astype(np.float32))
+        short = add_levels(short, (floor[1::3] + random.normal(0, 3, short.shape)).astype(np.float32))
     return long, short
 
 
@@ -108,7 +108,7 @@ def make_example(
         notes = clip.notes.copy()
         notes[:, :3] -= cell * CELL_S
         notes[:, 3] += steps
-        return _moved(long, 3 * steps + fraction), _moved(short, steps + fraction / 3), notes
+        return moved(long, 3 * steps + fraction), moved(short, steps + fraction / 3), notes
 
     long, short, notes = crop(clips[chosen])
     targets = draw_targets(notes, 0, CROP_CELLS)
@@ -117,9 +117,9 @@ def make_example(
         pool = unpitched if unpitched and random.random() < DRUMS_SHARE else range(len(clips))
         other_long, other_short, other_notes = crop(clips[int(random.choice(pool))])
         gain = float(random.uniform(-12, 0))
-        long, short = _added(long, other_long + gain), _added(short, other_short + gain)
+        long, short = add_levels(long, other_long + gain), add_levels(short, other_short + gain)
         targets = np.maximum(targets, draw_targets(other_notes, 0, CROP_CELLS))
-    long, short = _coloured(long, short, random)
+    long, short = coloured(long, short, random)
     shift = float(random.normal(0, 4.0)) - references_db[chosen]
     return scaled(long + shift), scaled(short + shift), targets
 

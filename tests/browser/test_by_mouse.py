@@ -138,3 +138,19 @@ def test_the_written_file_can_be_dragged_out(part: Page) -> None:
     kind, name, address = given.split(":", 2)
     assert (kind, name) == ("audio/midi", "Tidewater line.mid")
     assert part.request.get(address).body()[:4] == b"MThd"
+
+
+def test_a_take_put_on_a_later_bar_is_counted_from_there(part: Page) -> None:
+    part.keyboard.press("t")
+    part.locator("[data-test=bpm]").fill("120")
+    part.get_by_role("button", name="Set").first.click()
+    part.locator("[data-test=place-bar]").fill("3")
+    part.locator("[data-test=put-at-bar]").click()
+    # Two bars of four beats at 120 lie before it.
+    expect(part.locator("[data-test=begins]")).to_have_value("4")
+    part.keyboard.press("Escape")
+    expect(part.get_by_label("Position in bars and beats")).to_contain_text("3.1")
+    part.get_by_role("link", name="Takes").click()
+    expect(part.locator("tr[data-take=line]")).to_contain_text("from 0:04.0")
+    part.keyboard.press("z")
+    expect(part.locator("tr[data-take=line]")).not_to_contain_text("from")

@@ -1,4 +1,4 @@
-"""What the passage round a strike says of it, and where notes end: measures with known truth."""
+"""Passages, and where notes end: measures with known truth."""
 
 import numpy as np
 import pytest
@@ -15,7 +15,7 @@ from honest_stave.core.pitch.note_ends import (
     passage_means,
     possible_ends,
 )
-from honest_stave.core.pitch.passages import COMPANION_STEPS, passage_mean, passage_of, surroundings, weight_of
+from honest_stave.core.pitch.passages import passage_mean, passage_of, weight_of
 from honest_stave.core.pitch.strikes import Strikes, find_strikes, next_onset, next_same
 
 CELLS = 400
@@ -63,32 +63,6 @@ def test_a_mean_is_taken_over_ones_own_passage_and_by_weight() -> None:
     passage = np.array([0, 0, 1])
     mean = passage_mean(passage, np.array([1.0, 3.0, 1.0]), np.array([2.0, 6.0, 9.0]))
     assert mean.tolist() == pytest.approx([5.0, 5.0, 9.0])
-
-
-def test_a_stop_that_always_sounds_with_its_note_is_seen_in_the_whole_passage() -> None:
-    octaves = [(0.4 + 0.5 * k, 0.8 + 0.5 * k, p + step) for k, p in enumerate((60, 62, 64, 65)) for step in (0, 12)]
-    chance = [*octaves[:2], *((0.4 + 0.5 * k, 0.8 + 0.5 * k, 60 + k) for k in range(1, 4))]
-    column = 2 + 4 * COMPANION_STEPS.index(12)
-    usual = {}
-    for name, notes in (("stop", octaves), ("chance", chance)):
-        strikes, _, passage = read(notes)
-        found = surroundings(strikes, passage, [], np.full(len(strikes), 4.0))
-        above, below, share = found[:, column], found[:, column + 1], found[:, column + 2]
-        has_octave = np.isin(strikes.pitch + 12, strikes.pitch)
-        assert np.all((above > 0.5) == has_octave) or name == "chance"
-        assert np.all(below[np.isin(strikes.pitch, (72,))] > 0.5)
-        usual[name] = float(share[0])
-    assert usual["stop"] == pytest.approx(0.5, abs=0.02)
-    assert usual["chance"] < 0.3
-
-
-def test_neighbours_on_the_same_pitch_are_told_and_soon_forgotten() -> None:
-    strikes, _, passage = read([(0.5, 0.6, 60), (0.7, 1.0, 60), (2.5, 3.0, 60)])
-    earlier, later = surroundings(strikes, passage, [], np.full(3, 4.0))[:, -2:].T
-    assert earlier[0] == 0
-    assert earlier[1] > 0.2
-    assert earlier[2] < 1e-3
-    assert later[0] == pytest.approx(earlier[1])
 
 
 def test_weights_stay_finite() -> None:

@@ -31,6 +31,8 @@ FLOOR_DB = -110.0
 REACH_LOBES = 6
 # Low bands are heard in every fourth or eighth sample, as long as they lie in the share that the filter passes.
 THINNED, PASSED_SHARE = (4, 8), 0.85
+# Frames summed at once: bounds the memory of an hour.
+BLOCK_FRAMES = 4096
 # Samples beyond a stretch that keep the edges of the filter out of it.
 MARGIN_SAMPLES = 512
 
@@ -46,6 +48,12 @@ class Bands:
     def reference_db(self) -> float:
         """How loud the recording is; measured once, for an hour holds a hundred million levels."""
         return reference_level_db(self.long_db)
+
+    @cached_property
+    def total_db(self) -> NDArray[np.float32]:
+        """Level of everything in each frame of the short view, (frames,)."""
+        blocks = [self.short_db[k : k + BLOCK_FRAMES] for k in range(0, len(self.short_db), BLOCK_FRAMES)]
+        return np.concatenate([10 * np.log10((10 ** (b.astype(np.float32) / 10)).sum(axis=1)) for b in blocks])
 
 
 def band_pitches(bands_per_semitone: int) -> NDArray[np.float64]:

@@ -1,20 +1,12 @@
-"""What speaks for and against a strike, and the calibrated confidence that comes of it.
-
-A small network of one layer on measures of the strike and of the pitches it is related to. It
-was fitted on made-up recordings (see training/README.md), so that, of the candidates at 0.8,
-about eight in ten are right.
-"""
-
-from typing import Any
+"""What speaks for and against a strike, and its rivals: measures of itself and of the pitches it is related to."""
 
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH, PITCHES, Activity
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, Bands
-from honest_stave.core.pitch.passages import surroundings
 from honest_stave.core.pitch.strikes import RELATED_STEPS, Strikes, related_onsets
-from honest_stave.core.signal.layer import log_odds, score_of
+from honest_stave.core.signal.layer import log_odds
 
 Values = NDArray[np.float64]
 
@@ -23,60 +15,16 @@ LEAST, MOST = 0.01, 0.99
 RISING_STEPS = (0, 12)
 AFTER_FRAMES, BEFORE_FRAMES = np.arange(0, 8), np.arange(-8, -2)
 LONGEST_SINCE_S = 4.0
-# Of ``rises``: those whose means tell what a passage is like (long and short band of the pitch, its octave, all).
-TELLING_RISES = (0, 1, 2, 4)
-# Frames summed at once: bounds the memory of an hour.
-BLOCK_FRAMES = 4096
 
 
-def weigh(
-    strikes: Strikes,
-    passage: NDArray[np.int64],
-    activity: Activity,
-    risen: list[Values],
-    in_line: Values,
-    constants: dict[str, Any],
-) -> Values:
-    """Log-odds (strikes,) of being right: first each strike for itself, then with its passage.
+def measures(strikes: Strikes, since: Values, activity: Activity, risen: list[Values]) -> Values:
+    """What speaks for and against each strike, (strikes, measures).
 
     Args:
-        strikes: what was found.
-        passage: of each strike, as from ``passages.passage_of``.
-        activity: where it was found.
+        strikes: those that are measured.
+        since: of each, as from ``since_last``.
+        activity: where they were found.
         risen: as from ``rises``.
-        in_line: 1 for strikes on the best line of one voice, 0 for others; all 0 for many voices.
-        constants: of both weighings, ``first`` and ``second``.
-    """
-    first = measures(strikes, activity, risen, in_line)
-    if not len(strikes):
-        return np.zeros(0)
-    second = second_measures(strikes, passage, risen, first, score_of(first, constants["first"]))
-    return score_of(second, constants["second"])
-
-
-def second_measures(
-    strikes: Strikes, passage: NDArray[np.int64], risen: list[Values], first: Values, score: Values
-) -> Values:
-    """Inputs of the second weighing: those of the first and what the passage says, (strikes, measures)."""
-    own = [
-        log_odds(strikes.onset),
-        strikes.before,
-        strikes.let_go * strikes.before,
-        np.log2(np.clip(strikes.held_s, 0.03, 2.0) / 0.2),
-        strikes.velocity / 127,
-        *(risen[i] for i in TELLING_RISES),
-    ]
-    return np.hstack([first, surroundings(strikes, passage, own, score)])
-
-
-def measures(strikes: Strikes, activity: Activity, risen: list[Values], in_line: Values) -> Values:
-    """Inputs of the first weighing, (strikes, measures).
-
-    Args:
-        strikes: what was found.
-        activity: where it was found.
-        risen: as from ``rises``.
-        in_line: 1 for strikes on the best line of one voice, 0 for others; all 0 for many voices.
     """
     onset = log_odds(strikes.onset)
     own = [
@@ -92,9 +40,7 @@ def measures(strikes: Strikes, activity: Activity, risen: list[Values], in_line:
         strikes.velocity / 127,
         (strikes.pitch - 64) / 24,
         ((strikes.pitch - 64) / 24) ** 2,
-        in_line,
-        in_line * onset,
-        since_last(strikes),
+        since,
     ]
     for rise in risen:
         own += [rise, rise * strikes.before]
@@ -129,12 +75,7 @@ def rises(strikes: Strikes, bands: Bands) -> list[Values]:
             before = view[np.clip(frame + BEFORE_FRAMES, 0, last), band].max(axis=1, initial=-200.0)
             found.append(np.clip(after.astype(np.float64) - before, -10.0, 30.0) / 10)
     # From the lowest level just before, of everything: a voice's vibrato is no rise, a new breath is.
-    total_db = np.concatenate(
-        [
-            10 * np.log10((10 ** (bands.short_db[first : first + BLOCK_FRAMES].astype(np.float32) / 10)).sum(axis=1))
-            for first in range(0, len(bands.short_db), BLOCK_FRAMES)
-        ]
-    )
+    total_db = bands.total_db
     lowest = total_db[np.clip(frame + BEFORE_FRAMES, 0, len(total_db) - 1)].min(axis=1, initial=0.0)
     loudest = total_db[np.clip(frame + AFTER_FRAMES, 0, len(total_db) - 1)].max(axis=1, initial=-200.0)
     found.append(np.clip(loudest - lowest, 0.0, 12.0) / 6)

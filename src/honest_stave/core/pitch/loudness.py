@@ -1,12 +1,8 @@
-"""How hard notes were struck: what the network says, and by how much the levels of their partials rise.
+"""What tells how hard notes were struck: what the network says, and by how much the levels of their partials rise.
 
 The network knows what a hard stroke sounds like, the levels tell strokes of one recording apart
-more finely, and what is struck with a note says how much of a level is its own. A layer weighs
-them, fitted within recordings, so that the order of the velocities is measured and their middle
-is the network's.
+more finely, and what is struck with a note says how much of a level is its own.
 """
-
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +10,7 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, PITCHES, Activity
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LOWEST_PITCH, Bands
 from honest_stave.core.pitch.strikes import Strikes
-from honest_stave.core.signal.layer import log_odds, score_of
+from honest_stave.core.signal.layer import log_odds
 
 Values = NDArray[np.float64]
 # Semitones above a pitch at which its first partials lie, and at which others share some of them.
@@ -27,25 +23,15 @@ CELLS = range(-2, 4)
 # Of what sounds after a stroke at least this share is its own.
 OWN_SHARE = 0.03
 UNIT_DB = 20.0
-# Strikes measured at once: bounds the memory of an hour.
-BLOCK = 4096
 
 
 def loudness_inputs(strikes: Strikes, bands: Bands, activity: Activity) -> Values:
-    """Inputs of the layer: levels and rises in both views, the network's velocity, what is struck with it.
+    """Levels and rises in both views, the network's velocity, what is struck with it, (strikes, measures).
 
     Args:
         strikes: of which the loudness is asked.
         bands, activity: where they were found.
     """
-    blocks = [
-        _inputs(strikes.chosen(np.arange(first, min(first + BLOCK, len(strikes)))), bands, activity)
-        for first in range(0, max(len(strikes), 1), BLOCK)
-    ]
-    return np.concatenate(blocks)
-
-
-def _inputs(strikes: Strikes, bands: Bands, activity: Activity) -> Values:
     reference_db = bands.reference_db
     frame, row = FRAMES_PER_CELL * strikes.cell, strikes.pitch - LOWEST_PITCH
     columns: list[Values] = []
@@ -60,11 +46,8 @@ def _inputs(strikes: Strikes, bands: Bands, activity: Activity) -> Values:
     columns += [(velocity * onset).sum(axis=1) / np.maximum(onset.sum(axis=1), 1e-6)]
     height = (strikes.pitch - 62) / 24
     columns += [log_odds(strikes.onset), strikes.before, height, height**2]
-    last = len(bands.short_db) - 1
-    total_db = [
-        10 * np.log10((10 ** (bands.short_db[np.clip(frame + k, 0, last)].astype(np.float32) / 10)).sum(axis=1))
-        for k in (*AFTER_FRAMES, *BEFORE_FRAMES)
-    ]
+    last = len(bands.total_db) - 1
+    total_db = [bands.total_db[np.clip(frame + k, 0, last)] for k in (*AFTER_FRAMES, *BEFORE_FRAMES)]
     after_db = np.max(total_db[: len(AFTER_FRAMES)], axis=0)
     before_db = np.mean(total_db[len(AFTER_FRAMES) :], axis=0)
     columns += [(after_db - reference_db) / UNIT_DB, np.clip((after_db - before_db) / UNIT_DB, -2, 3)]
@@ -103,20 +86,3 @@ def _company(strikes: Strikes, activity: Activity) -> list[Values]:
         inside = (at >= 0) & (at < PITCHES)
         columns.append(np.where(inside, struck[index, np.clip(at, 0, PITCHES - 1)], 0.0))
     return columns
-
-
-def velocities(
-    strikes: Strikes, bands: Bands, activity: Activity, counted: NDArray[np.bool_], constants: dict[str, Any]
-) -> Values:
-    """Velocity of every strike, 1 to 127.
-
-    Args:
-        strikes: what was found.
-        bands, activity: of the whole recording.
-        counted: which count; their middle stays where the network put it.
-        constants: of the layer, as ``layer.score_of`` takes them, and what one unit of it is in velocity.
-    """
-    if not counted.any():
-        return strikes.velocity
-    said = constants["unit"] * score_of(loudness_inputs(strikes, bands, activity), constants)
-    return np.asarray(np.clip(strikes.velocity[counted].mean() + said - said[counted].mean(), 1, 127))

@@ -12,26 +12,25 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.networks.opening import constants_of
-from honest_stave.core.pitch.best_line import best_line
 from honest_stave.core.pitch.character import judge_character
 from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import dying_share
-from honest_stave.core.pitch.evidence import confidence, continuing, rises, rivals, weigh
+from honest_stave.core.pitch.evidence import confidence, continuing, rivals
 from honest_stave.core.pitch.follow import near_line, outer_line
 from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.hearing import hear, measure_all
-from honest_stave.core.pitch.loudness import velocities
 from honest_stave.core.pitch.note_ends import choose_ends
 from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.pedal import find_pedal
 from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, NotesReading, ReadSettings
-from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
+from honest_stave.core.pitch.strikes import find_strikes, loudest_db
 from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
+from honest_stave.core.pitch.weighing import strike_inputs, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
 
-# Strikes with lower log-odds never become part of a line of one voice.
-LEAST_FOR_LINE = -3.0
+# Strikes with lower log-odds are no candidates: one in fifty of them is a note.
+LEAST_LOG_ODDS = -4.0
 # A tuning this near to the one read in is not worth another reading.
 SAME_TUNING_CENTS = 8.0
 # Signals up to ten minutes are kept; of longer ones the signal is made again when it is needed, to save its memory.
@@ -91,25 +90,26 @@ def _read_tuned(
     del signal
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
     strikes = find_strikes(activity)
-    inside = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
+    passage = passage_of(strikes.cell, activity)
+    weighed = weigh(strikes, passage, strike_inputs(strikes, activity, bands), one_voice=settings.voices == "one")
+    strikes, score = weighed.told(strikes), weighed.score
+    inside = score > LEAST_LOG_ODDS
+    inside &= (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
     if settings.without_drums:
         inside &= ~drum_strokes(strikes, bands.short_db)
     if settings.follow == "line":
         drawn = tuple((a - starts_s, b - starts_s, pitch) for a, b, pitch in settings.drawn)
         inside &= near_line(strikes, drawn)
-    strikes = strikes.chosen(inside)
-    constants = constants_of("notes")
-    passage, risen = passage_of(strikes.cell, activity), rises(strikes, bands)
-    score = weigh(strikes, passage, activity, risen, np.zeros(len(strikes)), constants["many"])
+    # Moments were moved by a little: in order of time again.
+    kept = np.flatnonzero(inside)
+    kept = kept[np.argsort(strikes.onset_s[kept], kind="stable")]
+    strikes, score, passage = strikes.chosen(kept), score[kept], passage[kept]
     if settings.follow in ("lowest", "highest"):
         counted = score >= 0
         ends = ends_of(strikes, "many", counted)
-        kept = outer_line(strikes, ends, counted, highest=settings.follow == "highest")
-        strikes, score, passage = strikes.chosen(kept), score[kept], passage[kept]
-        risen = [rise[kept] for rise in risen]
-    if settings.voices == "one":
-        on_line = on_best_line(strikes, score).astype(np.float64)
-        score = weigh(strikes, passage, activity, risen, on_line, constants["one"])
+        on_it = outer_line(strikes, ends, counted, highest=settings.follow == "highest")
+        strikes, score, passage = strikes.chosen(on_it), score[on_it], passage[on_it]
+    constants = constants_of("notes")
     sounded = ends_of(strikes, settings.voices, score >= 0)[score >= 0]
     dying = dying_share(strikes.chosen(score >= 0), sounded, bands.long_db)
     chosen_s = choose_ends(
@@ -118,7 +118,6 @@ def _read_tuned(
     strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds))
     sure = confidence(score)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
-    strikes = replace(strikes, velocity=velocities(strikes, bands, activity, counted, constants["velocity"]))
     end_s = ends_of(strikes, settings.voices, counted)
     rival, rival_share = rivals(strikes, activity)
     goes_on, level_db = continuing(strikes, activity), loudest_db(strikes, bands.long_db)
@@ -147,11 +146,3 @@ def _read_tuned(
         dying_share=dying,
         pedal=find_pedal(strikes.onset_s[counted], end_s[counted]) if settings.pedal else (),
     )
-
-
-def on_best_line(strikes: Strikes, score: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which strikes are on the best line of one voice, by their log-odds."""
-    likely = np.flatnonzero(score > LEAST_FOR_LINE)
-    on_line = np.zeros(len(strikes), bool)
-    on_line[likely[best_line(strikes.chosen(likely), score[likely])]] = True
-    return on_line

@@ -1,0 +1,117 @@
+"""How sure each strike is, when and how hard it was struck: each weighed with all others of its passage.
+
+The network for notes hears frames. Whether a strike is a note, a partial of another, the blur of
+a choir or the echo of a room is a question of what is struck with it, before it and after it, and
+of what the whole passage is like. A second network attends to all of that (Vaswani et al. 2017).
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.networks.opening import open_network
+from honest_stave.core.pitch.activity import LOWEST_PITCH, Activity
+from honest_stave.core.pitch.bands import Bands
+from honest_stave.core.pitch.evidence import measures, rises, since_last
+from honest_stave.core.pitch.loudness import loudness_inputs
+from honest_stave.core.pitch.strikes import Strikes
+
+Values = NDArray[np.float64]
+Floats = NDArray[np.float32]
+
+# Strikes weighed together, and those to either side that they see; a long passage is weighed in stretches.
+STRETCH_STRIKES, CONTEXT_STRIKES = 160, 48
+# Cells round a strike whose activity is seen as it is.
+ONSET_CELLS, OFFSET_CELLS = range(-4, 6), range(-4, 6)
+SOUNDING_CELLS = (-12, -8, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6, 8, 12, 18, 26)
+# Strikes measured at once: bounds the memory of an hour.
+BLOCK = 2048
+# The network's moments are told in these.
+SHIFT_UNIT_S = 0.02
+LONGEST_SHIFT_S = 0.08
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """What the second network says of each strike, all (strikes,).
+
+    Args:
+        score: log-odds of being a note.
+        velocity: 0 to 1.
+        shift_s: how much later than its peak it begins.
+    """
+
+    score: Values
+    velocity: Values
+    shift_s: Values
+
+    def told(self, strikes: Strikes) -> Strikes:
+        """The strikes with their moments and velocities."""
+        onset_s = np.maximum(strikes.onset_s + self.shift_s, 0.0)
+        velocity = np.clip(127 * self.velocity, 1, 127)
+        return replace(strikes, onset_s=onset_s, end_s=np.maximum(strikes.end_s, onset_s), velocity=velocity)
+
+
+def strike_inputs(strikes: Strikes, activity: Activity, bands: Bands) -> Floats:
+    """What the second network sees of each strike, (strikes, measures).
+
+    Args:
+        strikes: what was found.
+        activity, bands: where it was found.
+    """
+    since = since_last(strikes)
+    blocks = []
+    for first in range(0, max(len(strikes), 1), BLOCK):
+        block = np.arange(first, min(first + BLOCK, len(strikes)))
+        blocks.append(_inputs(strikes.chosen(block), since[block], activity, bands))
+    return np.concatenate(blocks)
+
+
+def _inputs(strikes: Strikes, since: Values, activity: Activity, bands: Bands) -> Floats:
+    row = strikes.pitch - LOWEST_PITCH
+    last = len(activity.onset) - 1
+
+    def around(source: NDArray[np.floating], cells: range | tuple[int, ...]) -> Values:
+        place = np.clip(strikes.cell[:, None] + np.array(cells), 0, last)
+        return np.asarray(source[place, row[:, None]], np.float64)
+
+    columns = [
+        measures(strikes, since, activity, rises(strikes, bands)),
+        loudness_inputs(strikes, bands, activity),
+        around(activity.onset, ONSET_CELLS),
+        around(activity.sounding, SOUNDING_CELLS),
+        around(activity.offset, OFFSET_CELLS),
+    ]
+    return np.hstack(columns).astype(np.float32)
+
+
+def weigh(strikes: Strikes, passage: NDArray[np.int64], inputs: Floats, *, one_voice: bool) -> Weighed:
+    """Weighs every strike with the others of its passage.
+
+    Args:
+        strikes: what was found, in order of time.
+        passage: of each strike, as from ``passages.passage_of``.
+        inputs: as from ``strike_inputs``.
+        one_voice: whether one note sounds at a time.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    said = np.zeros((len(strikes), 3))
+    network = open_network("strikes")
+    borders = np.flatnonzero(np.diff(passage, prepend=-1, append=-1))
+    for opens, closes in zip(borders[:-1].tolist(), borders[1:].tolist(), strict=True):
+        for first in range(opens, closes, STRETCH_STRIKES):
+            stop = min(first + STRETCH_STRIKES, closes)
+            low, high = max(first - CONTEXT_STRIKES, opens), min(stop + CONTEXT_STRIKES, closes)
+            near_s = strikes.onset_s[low:high] - strikes.onset_s[low]
+            given = {
+                "strikes": inputs[None, low:high],
+                "time_s": near_s[None].astype(np.float32),
+                "pitch": strikes.pitch[None, low:high],
+                "one_voice": np.array([one_voice], np.float32),
+            }
+            said[first:stop] = network.run(None, given)[0][0, first - low : stop - low]
+    shift_s = np.clip(SHIFT_UNIT_S * said[:, 2], -LONGEST_SHIFT_S, LONGEST_SHIFT_S)
+    return Weighed(said[:, 0], said[:, 1], shift_s)

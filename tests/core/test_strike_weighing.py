@@ -1,0 +1,95 @@
+"""Strikes weighed with the others of their passage: what they see, and what they must not see."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from honest_stave.core.pitch.passages import passage_of
+from honest_stave.core.pitch.strikes import Strikes
+from honest_stave.core.pitch.weighing import (
+    CONTEXT_STRIKES,
+    LONGEST_SHIFT_S,
+    STRETCH_STRIKES,
+    Floats,
+    Weighed,
+    strike_inputs,
+    weigh,
+)
+from tests.core.test_note_ends import activity_of, bands_of, read
+
+TUNE = [(0.5 + 0.4 * k, 0.85 + 0.4 * k, p) for k, p in enumerate((60, 62, 64, 65, 67))]
+
+
+def weighed(notes: list[tuple[float, float, int]], **how: bool) -> tuple[Strikes, Weighed]:
+    strikes, activity, passage = read(notes)
+    inputs = strike_inputs(strikes, activity, bands_of(notes))
+    return strikes, weigh(strikes, passage, inputs, one_voice=how.get("one_voice", False))
+
+
+def many(count: int) -> tuple[Strikes, Floats]:
+    """A long passage of the same four pitches, and inputs that are all alike."""
+    strikes, activity, _ = read(TUNE[:1])
+    place = np.zeros(count, np.int64)
+    onset_s = 0.2 * np.arange(count)
+    repeated = replace(strikes.chosen(place), onset_s=onset_s, pitch=60 + np.arange(count) % 4)
+    return repeated, np.repeat(strike_inputs(strikes, activity, bands_of(TUNE[:1])), count, axis=0)
+
+
+def test_clear_notes_are_sure_whether_one_voice_is_read_or_many() -> None:
+    for one_voice in (False, True):
+        strikes, said = weighed(TUNE, one_voice=one_voice)
+        assert strikes.pitch.tolist() == [60, 62, 64, 65, 67]
+        assert np.all(said.score > 0)
+        assert np.all(np.abs(said.shift_s) < 0.03)
+
+
+def test_a_passage_does_not_see_another() -> None:
+    later = [(a + 4.0, b + 4.0, p) for a, b, p in TUNE[:2]]
+    alone, both = weighed(TUNE)[1], weighed([*TUNE, *later])[1]
+    # The levels of a pitch's reference are those of the whole recording, here the same.
+    assert both.score[: len(TUNE)] == pytest.approx(alone.score, abs=1e-4)
+    assert both.velocity[: len(TUNE)] == pytest.approx(alone.velocity, abs=1e-4)
+
+
+def test_a_strike_sees_what_is_struck_with_it() -> None:
+    alone = weighed(TUNE)[1]
+    strikes, beside = weighed([*TUNE, (0.5, 0.85, 72)])
+    own = np.flatnonzero(strikes.pitch == 62)
+    assert abs(beside.score[own][0] - alone.score[1]) > 1e-6
+
+
+def test_a_long_passage_is_weighed_in_stretches_that_see_beyond_their_edges() -> None:
+    strikes, inputs = many(3 * STRETCH_STRIKES)
+    passage = np.zeros(len(strikes), np.int64)
+    whole = weigh(strikes, passage, inputs, one_voice=False)
+    edge = STRETCH_STRIKES
+    # Beside an edge the same is seen as in the middle of a stretch, but for what is far away.
+    near = slice(edge - CONTEXT_STRIKES // 2, edge + CONTEXT_STRIKES // 2)
+    middle = np.median(whole.score[CONTEXT_STRIKES : edge - CONTEXT_STRIKES])
+    assert np.abs(whole.score[near] - middle).max() < 1.0
+
+
+def test_the_same_strikes_are_weighed_the_same_on_every_run_and_none_at_all_is_no_error() -> None:
+    first, again = weighed(TUNE)[1], weighed(TUNE)[1]
+    assert np.array_equal(first.score, again.score)
+    strikes, activity, passage = read([])
+    inputs = strike_inputs(strikes, activity, bands_of([]))
+    assert len(weigh(strikes, passage, inputs, one_voice=True).score) == 0
+
+
+def test_what_is_told_stays_in_range() -> None:
+    strikes, _activity, _ = read(TUNE)
+    count = len(strikes)
+    wild = Weighed(np.zeros(count), np.linspace(-1, 2, count), np.full(count, -LONGEST_SHIFT_S))
+    told = wild.told(replace(strikes, onset_s=np.full(count, 0.01)))
+    assert told.velocity.min() == 1
+    assert told.velocity.max() == 127
+    assert told.onset_s.min() == 0
+    assert np.all(told.end_s >= told.onset_s)
+
+
+def test_passages_are_numbered_in_order_of_time() -> None:
+    activity = activity_of([*TUNE, (6.0, 6.5, 60)])
+    cells = np.array([10, 40, 255])
+    assert np.all(np.diff(passage_of(cells, activity)) >= 0)
