@@ -8,9 +8,10 @@ import pytest
 from honest_stave.core.beat.beat_map import Beat, BeatMap, MeterFrom, places_of, tempo_map_of
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.plausible import implausible_stretches
-from honest_stave.core.beat.silences import as_rest, find_silences, rests_in
+from honest_stave.core.beat.silences import as_rest, find_silences, rests_in, without_stillness
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S
+from honest_stave.core.signal.listen import ANALYSIS_RATE
 
 
 def steady(beats: int = 40, pins: tuple[int, ...] = ()) -> BeatMap:
@@ -25,6 +26,18 @@ def test_only_silence_between_sounds_is_found() -> None:
     sounding[700:720] = 0.0
     ((from_s, to_s),) = find_silences(sounding, 0.05)
     assert from_s == pytest.approx(400 * CELL_S, abs=CELL_S)
+    assert to_s == pytest.approx(600 * CELL_S, abs=CELL_S)
+
+
+def test_silence_lasts_until_the_signal_sounds_though_a_network_expects_it_sooner() -> None:
+    size = round(CELL_S * ANALYSIS_RATE)
+    signal = np.tile(np.float32([0.3, -0.3]), 500 * size)
+    signal[300 * size : 600 * size] = 0
+    signal += np.float32(0.001)
+    sounding = np.full(1000, 0.4)
+    sounding[310:570] = 0.01
+    ((from_s, to_s),) = find_silences(without_stillness(sounding, signal), 0.05)
+    assert from_s == pytest.approx(300 * CELL_S, abs=CELL_S)
     assert to_s == pytest.approx(600 * CELL_S, abs=CELL_S)
 
 

@@ -9,7 +9,7 @@ from honest_stave.core.beat.bars import Bars
 from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.level import choose_level, length_share
-from honest_stave.core.beat.silences import find_silences
+from honest_stave.core.beat.silences import find_silences, without_stillness
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.beat.track import FEWEST_BEATS, least_sounding, odds_near, track_beats
 from honest_stave.core.errors import Progress, no_progress
@@ -79,6 +79,7 @@ def read(
     chosen = choose_level(heard, activity, beat_s)
     beat_s, bars = chosen.beat_s, chosen.bars
     sure = _calibrated(odds_near(activity, beat_s))
+    silences = find_silences(without_stillness(sounding, signal), least_sounding(sounding))
     progress(1.0)
     return BeatsReading(
         time_s=beat_s + starts_s,
@@ -90,7 +91,7 @@ def read(
         odds=activity.beat,
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
-        silences=tuple((a + starts_s, b + starts_s) for a, b in find_silences(sounding, least_sounding(sounding))),
+        silences=tuple((a + starts_s, b + starts_s) for a, b in silences),
     )
 
 

@@ -9,10 +9,14 @@ from numpy.typing import NDArray
 from honest_stave.core.beat.beat_map import LONGEST_BEAT_S, BeatMap, Hold, MeterFrom, check_map, relaid
 from honest_stave.core.beat.map_edits import check_chosen
 from honest_stave.core.errors import BadInput
-from honest_stave.core.pitch.activity import time_of_cell
+from honest_stave.core.pitch.activity import FRAMES_PER_CELL, time_of_cell
+from honest_stave.core.pitch.bands import HOP_SAMPLES
+from honest_stave.core.signal.listen import Mono
 
 # Silence of this length between sounds is a rest that stops the beat, or the end of a movement.
 SILENT_S = 2.0
+# So far below what is loud a recording is still: under the tails of what was played and the noise of most rooms.
+STILL_DB = 55.0
 
 
 def find_silences(sounding: NDArray[np.float64], least: float) -> list[tuple[float, float]]:
@@ -28,6 +32,21 @@ def find_silences(sounding: NDArray[np.float64], least: float) -> list[tuple[flo
         time_of_cell(last + np.float64(1)).tolist(), time_of_cell(following + np.float64(0)).tolist(), strict=True
     )
     return [(a, b) for a, b in found if b - a >= SILENT_S]
+
+
+def without_stillness(sounding: NDArray[np.float64], signal: Mono) -> NDArray[np.float64]:
+    """How much sounds in each cell, nothing where the signal itself is still: a network expects what comes.
+
+    Args:
+        sounding: how much sounds to the networks, (cells,).
+        signal: mono at ``ANALYSIS_RATE``.
+    """
+    size = FRAMES_PER_CELL * HOP_SAMPLES
+    padded = np.zeros(len(sounding) * size, np.float32)
+    padded[: min(len(signal), len(padded))] = signal[: len(padded)]
+    # Spread, not power: what a recording is off zero by is no sound.
+    level_db = 10 * np.log10(padded.reshape(-1, size).var(axis=1) + 1e-12)
+    return np.where(level_db < np.percentile(level_db, 95) - STILL_DB, 0.0, sounding)
 
 
 def rests_in(beat_map: BeatMap, silences: Sequence[tuple[float, float]]) -> list[tuple[int, int]]:
