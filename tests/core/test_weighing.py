@@ -1,5 +1,6 @@
 """Hits weighed with all others of their loop."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -42,6 +43,21 @@ def test_the_two_strokes_of_a_flam_both_count(monkeypatch: pytest.MonkeyPatch) -
     said(monkeypatch, [(0.95, 0.01), (0.99, 0.01)])
     sure, _ = weighing.weigh(found_at([1.0, 1.03]))
     assert (sure[:, SNARE] >= 0.5).all()
+
+
+def test_a_sure_stroke_of_a_doubtful_drum_counts_as_the_likeliest(monkeypatch: pytest.MonkeyPatch) -> None:
+    said(monkeypatch, [(0.3, 0.1), (0.3, 0.1)])
+    found = found_at([1.0, 2.0])
+    sure, _ = weighing.weigh(replace(found, any=np.array([0.97, 0.5])))
+    assert (sure >= 0.5).sum(axis=1).tolist() == [1, 0]
+    assert sure[0].argmax() == SNARE
+    assert sure[0, SNARE] == 0.5
+
+
+def test_what_is_left_of_a_stroke_heard_twice_is_no_stroke(monkeypatch: pytest.MonkeyPatch) -> None:
+    said(monkeypatch, [(0.99, 0.01), (0.9, 0.3)])
+    sure, _ = weighing.weigh(found_at([1.0, 1.015]))
+    assert (sure >= 0.5).sum(axis=1).tolist() == [1, 0]
 
 
 def test_a_take_of_many_stretches_is_weighed_to_its_end() -> None:
