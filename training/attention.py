@@ -20,7 +20,8 @@ class AttentionLayer(nn.Module):
         batch, count, width = things.shape
         asked = self.asked(self.before(things)).view(batch, count, 3, self.heads, width // self.heads)
         query, key, value = asked.permute(2, 0, 3, 1, 4).unbind(0)
-        likeness = query @ key.transpose(2, 3) / (width // self.heads) ** 0.5 + away
+        # Divided before they meet: the products are many more.
+        likeness = (query / (width // self.heads) ** 0.5) @ key.transpose(2, 3) + away
         found = (likeness.softmax(dim=3) @ value).transpose(1, 2).reshape(batch, count, width)
         things = things + self.dropped(self.answered(found))
         out: Tensor = things + self.own(self.after(things))

@@ -24,17 +24,14 @@ class DrumNetwork(nn.Module):
         self.register_buffer("mean", mean)
         self.register_buffer("spread", spread)
         self.first = nn.Sequential(nn.Dropout(0.1), nn.Linear(len(mean), width), nn.ReLU(), nn.Linear(width, width))
-        self.away = nn.Sequential(nn.Linear(3 * len(PERIODS_S), 16), nn.ReLU(), nn.Linear(16, heads))
+        self.away = nn.Sequential(nn.Linear(2 * len(PERIODS_S), 16), nn.ReLU(), nn.Linear(16, heads))
         self.layers = nn.ModuleList(AttentionLayer(width, heads) for _ in range(layers))
         self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, 2 * DRUMS))
 
     def forward(self, measures: Tensor, time_s: Tensor, absent: Tensor | None = None) -> Tensor:
-        apart_s = time_s[:, None] - time_s[:, :, None]
-        turned = torch.stack([6.2832 * apart_s.abs() / period for period in PERIODS_S], dim=3)
-        near = torch.exp(-turned)
-        # What came before a hit may ring into it; what comes after cannot.
-        known = torch.cat([turned.cos(), near, near * apart_s.sign()[..., None]], dim=3)
-        away = self.away(known).permute(0, 3, 1, 2)
+        apart_s = (time_s[:, :, None] - time_s[:, None]).abs()
+        turned = torch.stack([6.2832 * apart_s / period for period in PERIODS_S], dim=3)
+        away = self.away(torch.cat([turned.cos(), torch.exp(-turned)], dim=3)).permute(0, 3, 1, 2)
         if absent is not None:
             away = away.masked_fill(absent[:, None, None], -1e4)
         hits = self.first((measures - self.mean) / self.spread)

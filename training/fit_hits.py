@@ -21,7 +21,7 @@ from training.loops_heard import Heard, loops_heard
 from training.train_drums import FIRST_SEED, LEAST_STROKES
 from training.train_hits import TARGET
 
-VERSION = "hits 3"
+VERSION = "hits 4"
 # Trained loops lend the velocities their variety.
 TRAINED_LOOPS = 400
 STEPS = 400

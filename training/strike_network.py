@@ -1,16 +1,22 @@
-"""The second network for notes: all strikes of a passage in; how sure, how hard and how much later each is, out."""
+"""A network that weighs each strike with all others of its passage, by what they are and how they lie."""
+
+from pathlib import Path
+from typing import Any
 
 import torch
 from torch import Tensor, nn
-from torch.nn import functional
 
 from training.attention import AttentionLayer
+from training.onnx_file import write_onnx
+from training.passage_windows import Rows, hidden_of
 
 # Pitches farther apart than this say no more; moments are told apart in so many steps to either side.
 MOST_SEMITONES, MOST_STEPS = 48, 30
 # Steps of time grow: four to each doubling from this on, so that the last is 3.6 s.
 STEP_S, STEPS_A_DOUBLING = 0.02, 4
 FADING_S = (0.015, 0.03, 0.06, 0.12, 0.25, 0.5, 1.0, 2.0)
+# What keeps strikes that do not see one another apart.
+UNSEEN = -1e4
 # Measures farther out than this many spreads say no more.
 FARTHEST = 6.0
 
@@ -36,31 +42,52 @@ class Lie(nn.Module):
         )  # fmt: skip
 
     def table(self) -> Tensor:
-        """The outputs for every distance, (semitones x steps, outputs)."""
+        """The outputs for every distance, and last for what is not seen, (outputs, semitones x steps + 1)."""
         moments = self.moments[None].expand(len(self.semitones.weight), -1, -1)
         semitones = self.semitones.weight[:, None].expand(-1, moments.shape[1], -1)
         found: Tensor = self.within(torch.cat([moments, semitones], dim=2))
-        return found.flatten(0, 1)
+        apart = found.new_full((1, found.shape[2]), UNSEEN)
+        return torch.cat([found.flatten(0, 1), apart]).t().contiguous()
 
 
 def places(time_s: Tensor, pitch: Tensor) -> Tensor:
-    """Row of ``Lie.table`` for each pair of strikes, (batch, strikes, strikes)."""
+    """Column of ``Lie.table`` for each pair of strikes, (batch, strikes, strikes)."""
     apart_s = time_s[:, None] - time_s[:, :, None]
     semitones = (pitch[:, None] - pitch[:, :, None]).clamp(-MOST_SEMITONES, MOST_SEMITONES) + MOST_SEMITONES
     step = apart_s.sign() * STEPS_A_DOUBLING * torch.log2(1 + apart_s.abs() / STEP_S)
     return semitones * (2 * MOST_STEPS + 1) + step.round().clamp(-MOST_STEPS, MOST_STEPS).long() + MOST_STEPS
 
 
-class StrikeNetwork(nn.Module):
-    """Measures (batch, strikes, inputs), moments, pitches (batch, strikes) to (batch, strikes, 3).
+class Looked(torch.autograd.Function):
+    """Columns of a table at places: what indexing does, with a sum in place of a sort on the way back."""
 
-    What comes out: log-odds of being a note, velocity (0 to 1), how much later it begins in units.
+    @staticmethod
+    def forward(context: Any, table: Tensor, place: Tensor) -> Tensor:
+        """Table (outputs, columns) and places (...) to (outputs, ...)."""
+        context.save_for_backward(place)
+        context.columns = table.shape[1]
+        return torch.stack([row.take(place) for row in table])
+
+    @staticmethod
+    def backward(context: Any, slope: Tensor) -> tuple[Tensor, None]:
+        """Every column gets what came back from its places."""
+        (place,) = context.saved_tensors
+        flat = place.flatten()
+        rows = [torch.bincount(flat, row.flatten(), minlength=context.columns) for row in slope]
+        return torch.stack(rows).to(slope.dtype), None
+
+
+class StrikeNetwork(nn.Module):
+    """Rows of strikes, as ``passage_windows`` makes them, to (batch, strikes, outputs).
 
     Args:
         mean, spread: of the measures, (inputs,).
+        outputs: of each strike.
     """
 
-    def __init__(self, mean: Tensor, spread: Tensor, width: int = 64, heads: int = 4, layers: int = 3) -> None:
+    def __init__(
+        self, mean: Tensor, spread: Tensor, outputs: int, width: int = 64, heads: int = 4, layers: int = 3
+    ) -> None:
         super().__init__()
         self.mean: Tensor
         self.spread: Tensor
@@ -72,26 +99,26 @@ class StrikeNetwork(nn.Module):
         )
         self.lie = Lie(heads * layers)
         self.layers = nn.ModuleList(AttentionLayer(width, heads) for _ in range(layers))
-        self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, 3))
+        self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, outputs))
 
-    def forward(
-        self, measures: Tensor, time_s: Tensor, pitch: Tensor, one_voice: Tensor, hidden: Tensor | None = None
-    ) -> Tensor:
-        """``one_voice`` is (batch,), 1 where one note sounds at a time; ``hidden`` pairs do not see one another."""
-        return self.weighed(measures, places(time_s, pitch), one_voice, self.lie.table(), hidden)
+    def forward(self, rows: Rows) -> Tensor:
+        """What the network says; no strike sees another passage."""
+        table = self.lie.table()
+        place = places(rows["onset_s"], rows["pitch"])
+        place = place.masked_fill(hidden_of(rows), table.shape[1] - 1)
+        return self.weighed(rows["inputs"], Looked.apply(table, place), rows["one_voice"])
 
-    def weighed(
-        self, measures: Tensor, place: Tensor, one_voice: Tensor, table: Tensor, hidden: Tensor | None
-    ) -> Tensor:
-        """As ``forward``, with the table given."""
-        away = functional.embedding(place, table).permute(0, 3, 1, 2)
-        if hidden is not None:
-            away = away.masked_fill(hidden[:, None], -1e4)
+    def weighed(self, measures: Tensor, away: Tensor, one_voice: Tensor) -> Tensor:
+        """What it says of measures (batch, strikes, inputs); ``away`` (heads x layers, batch, strikes, strikes)."""
         scaled = ((measures - self.mean) / self.spread).clamp(-FARTHEST, FARTHEST)
         voices = one_voice[:, None, None].expand(-1, scaled.shape[1], 1)
         strikes = self.first(torch.cat([scaled, voices], dim=2))
-        for layer, own in zip(self.layers, away.split(self.heads, dim=1), strict=True):
-            strikes = layer(strikes, own)
+        for layer, own in zip(self.layers, away.split(self.heads), strict=True):
+            strikes = layer(strikes, own.transpose(0, 1))
+        return self.told(strikes, scaled)
+
+    def told(self, strikes: Tensor, scaled: Tensor) -> Tensor:
+        """Outputs of what was thought of each strike, and of its own measures."""
         out: Tensor = self.last(strikes)
         return out
 
@@ -106,4 +133,14 @@ class Shipped(nn.Module):
         self.register_buffer("table", network.lie.table().detach())
 
     def forward(self, measures: Tensor, time_s: Tensor, pitch: Tensor, one_voice: Tensor) -> Tensor:
-        return self.network.weighed(measures, places(time_s, pitch), one_voice, self.table, None)
+        return self.network.weighed(measures, self.table[:, places(time_s, pitch)], one_voice)
+
+
+def export(network: StrikeNetwork, target: Path) -> None:
+    """Writes the network as the application ships it."""
+    given = (
+        torch.zeros(1, 8, len(network.mean)), torch.arange(8.0)[None], torch.arange(60, 68)[None], torch.ones(1),
+    )  # fmt: skip
+    axes = {name: {1: "count"} for name in ("strikes", "time_s", "pitch", "said")}
+    names = ("strikes", "time_s", "pitch", "one_voice", "said")
+    write_onnx(Shipped(network).eval(), given, target, names, axes)

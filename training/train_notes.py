@@ -18,7 +18,7 @@ from torch.nn import functional
 from honest_stave.core import networks
 from training import clips as recipes
 from training.learner import Learner
-from training.material import Heard, load
+from training.material import Heard, is_unheard, load
 from training.note_batches import Batch, make_batch, reference_of
 from training.note_network import NoteNetwork
 from training.shipped import take_over
@@ -40,7 +40,7 @@ OPENED_WITH = 12
 def load_new(cache: Path, known: dict[Path, Heard]) -> None:
     """Takes in the clips that have been made since."""
     for path in sorted(cache.glob(f"notes-{recipes.RECIPE}-train-*.npz")):
-        if path not in known and ".part" not in path.name:
+        if path not in known and ".part" not in path.name and not is_unheard(path):
             known[path] = load(path)
 
 

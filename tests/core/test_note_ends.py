@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.activity import CELL_S, PITCHES, Activity, time_of_cell
 from honest_stave.core.pitch.bands import LONG_BANDS, LOWEST_PITCH, SEMITONES, Bands
 from honest_stave.core.pitch.note_ends import (
@@ -11,8 +10,6 @@ from honest_stave.core.pitch.note_ends import (
     SHARES,
     SOUNDING_LIMITS,
     choose_ends,
-    end_measures,
-    passage_means,
     possible_ends,
 )
 from honest_stave.core.pitch.passages import passage_mean, passage_of, weight_of
@@ -95,20 +92,6 @@ def test_notes_let_go_end_where_their_sound_does(voices: str) -> None:
     notes = [(0.4 + 0.8 * k, 0.9 + 0.8 * k, p) for k, p in enumerate((60, 64, 62, 67, 65, 60, 64, 62))]
     strikes, activity, passage = read(notes)
     score = np.full(len(strikes), 4.0)
-    chosen = choose_ends(
-        strikes, score, passage, activity, bands_of(notes), voices, constants_of("notes")[voices]["ends"]
-    )
+    chosen = choose_ends(strikes, score, passage, activity, bands_of(notes), voices)
     # 50 ms is what the measure of the trade allows.
     assert chosen == pytest.approx([end for _, end, _ in notes], abs=0.05)
-
-
-def test_measures_of_ends_do_not_depend_on_how_many_are_weighed_at_once() -> None:
-    notes = [(0.4 + 0.8 * k, 0.9 + 0.8 * k, p) for k, p in enumerate((60, 64, 62, 67))]
-    strikes, activity, passage = read(notes)
-    score, bands = np.full(4, 3.0), bands_of(notes)
-    ends = possible_ends(strikes, score >= 0, activity, "many")
-    means = passage_means(strikes, ends, score, passage, activity, bands)
-    together = end_measures(strikes, score, ends, means, np.arange(4), activity, bands)
-    alone = [end_measures(strikes, score, ends, means, np.array([i]), activity, bands)[0] for i in range(4)]
-    np.testing.assert_allclose(together, np.stack(alone))
-    assert np.isfinite(together).all()

@@ -5,17 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from honest_stave.core.pitch.passages import passage_of
+from honest_stave.core.pitch.passages import CONTEXT_STRIKES, STRETCH_STRIKES, passage_of
 from honest_stave.core.pitch.strikes import Strikes
-from honest_stave.core.pitch.weighing import (
-    CONTEXT_STRIKES,
-    LONGEST_SHIFT_S,
-    STRETCH_STRIKES,
-    Floats,
-    Weighed,
-    strike_inputs,
-    weigh,
-)
+from honest_stave.core.pitch.weighing import LONGEST_SHIFT_S, Halves, Weighed, strike_inputs, weigh
 from tests.core.test_note_ends import activity_of, bands_of, read
 
 TUNE = [(0.5 + 0.4 * k, 0.85 + 0.4 * k, p) for k, p in enumerate((60, 62, 64, 65, 67))]
@@ -27,7 +19,7 @@ def weighed(notes: list[tuple[float, float, int]], **how: bool) -> tuple[Strikes
     return strikes, weigh(strikes, passage, inputs, one_voice=how.get("one_voice", False))
 
 
-def many(count: int) -> tuple[Strikes, Floats]:
+def many(count: int) -> tuple[Strikes, Halves]:
     """A long passage of the same four pitches, and inputs that are all alike."""
     strikes, activity, _ = read(TUNE[:1])
     place = np.zeros(count, np.int64)

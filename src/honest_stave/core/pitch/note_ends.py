@@ -2,11 +2,9 @@
 
 The network's sounding fades long before the release of one instrument and long after that of
 another. So every note has several possible ends (where its sounding falls under several
-limits, peaks of the offset, the next onset and shares of the way to it), and a small network
-of one layer chooses by level, network and what the passage is like.
+limits, peaks of the offset, the next onset and shares of the way to it), and a network chooses
+by level, network, what the passage is like and how the notes round it end.
 """
-
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +20,7 @@ from honest_stave.core.pitch.activity import (
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, Bands
 from honest_stave.core.pitch.passages import passage_mean, weight_of
 from honest_stave.core.pitch.strikes import Strikes, next_onset, next_same, sound_ends
-from honest_stave.core.signal.layer import score_of
+from honest_stave.core.pitch.weighing import Halves, heard_together
 
 Values = NDArray[np.float64]
 
@@ -39,7 +37,7 @@ LEVEL_FRAMES = (-16, -8, -3, 0, 3, 8, 16)
 UNIT_DB = 20.0
 PARTIAL_STEPS = (0, 12, 19)
 # Strikes weighed at once: bounds the memory of an hour.
-BLOCK = 4096
+BLOCK = 2048
 
 
 def choose_ends(
@@ -49,7 +47,6 @@ def choose_ends(
     activity: Activity,
     bands: Bands,
     voices: str,
-    constants: dict[str, Any],
 ) -> Values:
     """The likeliest end (s) of each strike, (strikes,).
 
@@ -59,17 +56,14 @@ def choose_ends(
         passage: of each strike.
         activity, bands: where they were found.
         voices: one or many.
-        constants: of the layer, as ``evidence.score_of`` takes them.
+
+    Raises:
+        BadInput: the network is missing or damaged.
     """
     ends = possible_ends(strikes, score >= 0, activity, voices)
-    means = passage_means(strikes, ends, score, passage, activity, bands)
-    chosen = np.zeros(len(strikes))
-    for first in range(0, len(strikes), BLOCK):
-        block = np.arange(first, min(first + BLOCK, len(strikes)))
-        measured = end_measures(strikes, score, ends, means, block, activity, bands)
-        likely = score_of(measured.reshape(-1, measured.shape[2]), constants).reshape(measured.shape[:2])
-        chosen[block] = ends[block, likely.argmax(axis=1)]
-    return chosen
+    inputs = end_inputs(strikes, score, ends, passage, activity, bands)
+    likely = heard_together("ends", strikes, passage, inputs, one_voice=voices == "one")
+    return np.asarray(np.take_along_axis(ends, likely.argmax(axis=1)[:, None], axis=1)[:, 0])
 
 
 def possible_ends(strikes: Strikes, counted: NDArray[np.bool_], activity: Activity, voices: str) -> Values:
@@ -132,7 +126,27 @@ def passage_means(
     return np.column_stack([*means, spread])
 
 
-def end_measures(
+def end_inputs(
+    strikes: Strikes, score: Values, ends: Values, passage: NDArray[np.int64], activity: Activity, bands: Bands
+) -> Halves:
+    """What the network sees of each strike and its possible ends, (strikes, ends x measures of each + of all).
+
+    Args:
+        strikes: all, in order of time.
+        score: their log-odds.
+        ends: as from ``possible_ends``.
+        passage: of each strike.
+        activity, bands: where they were found.
+    """
+    means = passage_means(strikes, ends, score, passage, activity, bands)
+    blocks = []
+    for first in range(0, max(len(strikes), 1), BLOCK):
+        block = np.arange(first, min(first + BLOCK, len(strikes)))
+        blocks.append(_inputs(strikes, score, ends, means, block, activity, bands))
+    return np.concatenate(blocks)
+
+
+def _inputs(
     strikes: Strikes,
     score: Values,
     ends: Values,
@@ -140,8 +154,7 @@ def end_measures(
     block: NDArray[np.int64],
     activity: Activity,
     bands: Bands,
-) -> Values:
-    """Inputs of the layer for every possible end of the strikes ``block``, (strikes, ends, measures)."""
+) -> Halves:
     own, end_s = strikes.chosen(block), ends[block]
     shape = end_s.shape
     length_s = end_s - own.onset_s[:, None]
@@ -175,9 +188,8 @@ def end_measures(
         np.log2(agreeing.mean(axis=2)),
     ]
     whole = [(own.pitch - 62) / 24, np.clip(score[block] / 4, -2, 2), filled[:, USUAL], *means[block].T]
-    which = np.broadcast_to(np.eye(shape[1])[None], (*shape, shape[1]))
-    spread = [np.broadcast_to(np.asarray(values)[:, None], shape) for values in whole]
-    return np.concatenate([which, np.stack([*measures, *spread], axis=2)], axis=2)
+    of_ends = np.stack(measures, axis=2).reshape(len(block), len(measures) * shape[1])
+    return np.column_stack([of_ends, *whole]).astype(np.float16)
 
 
 def _filled(strikes: Strikes, end_s: Values, score: Values) -> Values:

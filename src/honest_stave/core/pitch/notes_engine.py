@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import Progress, no_progress
-from honest_stave.core.networks.opening import constants_of
+from honest_stave.core.pitch.activity import Activity
+from honest_stave.core.pitch.bands import Bands
 from honest_stave.core.pitch.character import judge_character
 from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import dying_share
@@ -24,7 +25,7 @@ from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.pedal import find_pedal
 from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, NotesReading, ReadSettings
-from honest_stave.core.pitch.strikes import find_strikes, loudest_db
+from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
 from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
 from honest_stave.core.pitch.weighing import strike_inputs, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
@@ -89,32 +90,22 @@ def _read_tuned(
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.05 + 0.3 * share))
     del signal
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
-    strikes = find_strikes(activity)
-    passage = passage_of(strikes.cell, activity)
-    weighed = weigh(strikes, passage, strike_inputs(strikes, activity, bands), one_voice=settings.voices == "one")
-    strikes, score = weighed.told(strikes), weighed.score
-    inside = score > LEAST_LOG_ODDS
-    inside &= (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
+    strikes, score, passage = weighed_strikes(bands, activity, one_voice=settings.voices == "one")
+    kept = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
     if settings.without_drums:
-        inside &= ~drum_strokes(strikes, bands.short_db)
+        kept &= ~drum_strokes(strikes, bands.short_db)
     if settings.follow == "line":
         drawn = tuple((a - starts_s, b - starts_s, pitch) for a, b, pitch in settings.drawn)
-        inside &= near_line(strikes, drawn)
-    # Moments were moved by a little: in order of time again.
-    kept = np.flatnonzero(inside)
-    kept = kept[np.argsort(strikes.onset_s[kept], kind="stable")]
+        kept &= near_line(strikes, drawn)
     strikes, score, passage = strikes.chosen(kept), score[kept], passage[kept]
     if settings.follow in ("lowest", "highest"):
         counted = score >= 0
         ends = ends_of(strikes, "many", counted)
         on_it = outer_line(strikes, ends, counted, highest=settings.follow == "highest")
         strikes, score, passage = strikes.chosen(on_it), score[on_it], passage[on_it]
-    constants = constants_of("notes")
     sounded = ends_of(strikes, settings.voices, score >= 0)[score >= 0]
     dying = dying_share(strikes.chosen(score >= 0), sounded, bands.long_db)
-    chosen_s = choose_ends(
-        strikes, score, passage, activity, bands, settings.voices, constants[settings.voices]["ends"]
-    )
+    chosen_s = choose_ends(strikes, score, passage, activity, bands, settings.voices)
     strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds))
     sure = confidence(score)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
@@ -146,3 +137,25 @@ def _read_tuned(
         dying_share=dying,
         pedal=find_pedal(strikes.onset_s[counted], end_s[counted]) if settings.pedal else (),
     )
+
+
+def weighed_strikes(
+    bands: Bands, activity: Activity, *, one_voice: bool
+) -> tuple[Strikes, NDArray[np.float64], NDArray[np.int64]]:
+    """Strikes that may be notes, in order of time, with their log-odds and the passage of each.
+
+    Args:
+        bands, activity: of the whole recording.
+        one_voice: whether one note sounds at a time.
+
+    Raises:
+        BadInput: a network is missing or damaged.
+    """
+    found = find_strikes(activity)
+    passage = passage_of(found.cell, activity)
+    weighed = weigh(found, passage, strike_inputs(found, activity, bands), one_voice=one_voice)
+    strikes = weighed.told(found)
+    # Moments were moved by a little, within their passage.
+    kept = np.lexsort((strikes.onset_s, passage))
+    kept = kept[weighed.score[kept] > LEAST_LOG_ODDS]
+    return strikes.chosen(kept), weighed.score[kept], passage[kept]

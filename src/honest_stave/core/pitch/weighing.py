@@ -15,13 +15,13 @@ from honest_stave.core.pitch.activity import LOWEST_PITCH, Activity
 from honest_stave.core.pitch.bands import Bands
 from honest_stave.core.pitch.evidence import measures, rises, since_last
 from honest_stave.core.pitch.loudness import loudness_inputs
+from honest_stave.core.pitch.passages import stretches
 from honest_stave.core.pitch.strikes import Strikes
 
 Values = NDArray[np.float64]
-Floats = NDArray[np.float32]
+# Measures in half precision: of an hour they would fill the memory.
+Halves = NDArray[np.float16]
 
-# Strikes weighed together, and those to either side that they see; a long passage is weighed in stretches.
-STRETCH_STRIKES, CONTEXT_STRIKES = 160, 48
 # Cells round a strike whose activity is seen as it is.
 ONSET_CELLS, OFFSET_CELLS = range(-4, 6), range(-4, 6)
 SOUNDING_CELLS = (-12, -8, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6, 8, 12, 18, 26)
@@ -53,7 +53,7 @@ class Weighed:
         return replace(strikes, onset_s=onset_s, end_s=np.maximum(strikes.end_s, onset_s), velocity=velocity)
 
 
-def strike_inputs(strikes: Strikes, activity: Activity, bands: Bands) -> Floats:
+def strike_inputs(strikes: Strikes, activity: Activity, bands: Bands) -> Halves:
     """What the second network sees of each strike, (strikes, measures).
 
     Args:
@@ -68,7 +68,7 @@ def strike_inputs(strikes: Strikes, activity: Activity, bands: Bands) -> Floats:
     return np.concatenate(blocks)
 
 
-def _inputs(strikes: Strikes, since: Values, activity: Activity, bands: Bands) -> Floats:
+def _inputs(strikes: Strikes, since: Values, activity: Activity, bands: Bands) -> Halves:
     row = strikes.pitch - LOWEST_PITCH
     last = len(activity.onset) - 1
 
@@ -83,10 +83,38 @@ def _inputs(strikes: Strikes, since: Values, activity: Activity, bands: Bands) -
         around(activity.sounding, SOUNDING_CELLS),
         around(activity.offset, OFFSET_CELLS),
     ]
-    return np.hstack(columns).astype(np.float32)
+    return np.hstack(columns).astype(np.float16)
 
 
-def weigh(strikes: Strikes, passage: NDArray[np.int64], inputs: Floats, *, one_voice: bool) -> Weighed:
+def heard_together(
+    name: str, strikes: Strikes, passage: NDArray[np.int64], inputs: Halves, *, one_voice: bool
+) -> Values:
+    """What the network ``name`` says of each strike, which sees the others of its passage, (strikes, outputs).
+
+    Args:
+        name: of the network.
+        strikes: in order of time.
+        passage: of each strike.
+        inputs: measures of each, (strikes, measures).
+        one_voice: whether one note sounds at a time.
+
+    Raises:
+        BadInput: the network is missing or damaged.
+    """
+    network = open_network(name)
+    said = np.zeros((len(strikes), network.get_outputs()[0].shape[2]))
+    for own, seen in stretches(passage):
+        given = {
+            "strikes": inputs[None, seen].astype(np.float32),
+            "time_s": (strikes.onset_s[None, seen] - strikes.onset_s[seen.start]).astype(np.float32),
+            "pitch": strikes.pitch[None, seen],
+            "one_voice": np.array([one_voice], np.float32),
+        }
+        said[own] = network.run(None, given)[0][0, own.start - seen.start : own.stop - seen.start]
+    return said
+
+
+def weigh(strikes: Strikes, passage: NDArray[np.int64], inputs: Halves, *, one_voice: bool) -> Weighed:
     """Weighs every strike with the others of its passage.
 
     Args:
@@ -98,20 +126,6 @@ def weigh(strikes: Strikes, passage: NDArray[np.int64], inputs: Floats, *, one_v
     Raises:
         BadInput: the network is missing or damaged.
     """
-    said = np.zeros((len(strikes), 3))
-    network = open_network("strikes")
-    borders = np.flatnonzero(np.diff(passage, prepend=-1, append=-1))
-    for opens, closes in zip(borders[:-1].tolist(), borders[1:].tolist(), strict=True):
-        for first in range(opens, closes, STRETCH_STRIKES):
-            stop = min(first + STRETCH_STRIKES, closes)
-            low, high = max(first - CONTEXT_STRIKES, opens), min(stop + CONTEXT_STRIKES, closes)
-            near_s = strikes.onset_s[low:high] - strikes.onset_s[low]
-            given = {
-                "strikes": inputs[None, low:high],
-                "time_s": near_s[None].astype(np.float32),
-                "pitch": strikes.pitch[None, low:high],
-                "one_voice": np.array([one_voice], np.float32),
-            }
-            said[first:stop] = network.run(None, given)[0][0, first - low : stop - low]
+    said = heard_together("strikes", strikes, passage, inputs, one_voice=one_voice)
     shift_s = np.clip(SHIFT_UNIT_S * said[:, 2], -LONGEST_SHIFT_S, LONGEST_SHIFT_S)
     return Weighed(said[:, 0], said[:, 1], shift_s)

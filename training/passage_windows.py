@@ -1,0 +1,83 @@
+"""Windows of clips as padded batches: what a network that attends to a passage learns from."""
+
+from dataclasses import fields
+from typing import Any
+
+import numpy as np
+import torch
+from numpy.typing import NDArray
+
+from honest_stave.core.pitch.passages import CONTEXT_STRIKES, STRETCH_STRIKES
+
+BATCH = 16
+WINDOW = STRETCH_STRIKES + 2 * CONTEXT_STRIKES
+Rows = dict[str, torch.Tensor]
+
+
+class Windows:
+    """Windows of clips, drawn at random.
+
+    Args:
+        clips: dataclasses of arrays (strikes, ...), with ``passage``, and ``one_voice`` (1,).
+        weights: how often each is drawn.
+        as_many: a clip of one voice is read as many this often.
+    """
+
+    def __init__(self, clips: list[Any], weights: list[float], seed: int, as_many: float = 0.0) -> None:
+        kept = [i for i, c in enumerate(clips) if len(c.passage) > 2]
+        self.clips, self.as_many = [clips[i] for i in kept], as_many
+        # A long clip holds more windows.
+        share = np.array([weights[i] for i in kept]) * np.sqrt([min(len(c.passage), 2 * WINDOW) for c in self.clips])
+        self.share = share / share.sum()
+        self.random = np.random.default_rng(seed)
+
+    def batch(self) -> Rows:
+        """A batch: every array padded, ``there`` where a strike is, ``one_voice`` (batch,)."""
+        rows: dict[str, list[torch.Tensor]] = {}
+        voices = []
+        for clip in (self.clips[i] for i in self.random.choice(len(self.clips), BATCH, p=self.share)):
+            first = int(self.random.integers(max(len(clip.passage) - WINDOW, 0) + 1))
+            cut = slice(first, first + WINDOW)
+            for name, values in arrays_of(clip).items():
+                rows.setdefault(name, []).append(torch.from_numpy(np.ascontiguousarray(values[cut])))
+            rows.setdefault("there", []).append(torch.ones(len(clip.passage[cut]), dtype=torch.bool))
+            voices.append(float(bool(clip.one_voice) and self.random.random() >= self.as_many))
+        padded = {name: torch.nn.utils.rnn.pad_sequence(parts, True) for name, parts in rows.items()}
+        return {**padded, "one_voice": torch.tensor(voices)}
+
+
+def arrays_of(clip: Any) -> dict[str, NDArray[np.generic]]:
+    """Arrays of a clip by name, halves made floats."""
+    arrays = {f.name: getattr(clip, f.name) for f in fields(clip) if f.name != "one_voice"}
+    return {name: a.astype(np.float32) if a.dtype == np.float16 else a for name, a in arrays.items()}
+
+
+def whole(clip: Any, *, one_voice: bool) -> Rows:
+    """A batch of one clip, whole."""
+    rows = {name: torch.from_numpy(np.ascontiguousarray(a))[None] for name, a in arrays_of(clip).items()}
+    rows["there"] = torch.ones(rows["passage"].shape, dtype=torch.bool)
+    return {**rows, "one_voice": torch.tensor([float(one_voice)])}
+
+
+def hidden_of(rows: Rows) -> torch.Tensor:
+    """Pairs of strikes that do not see one another: those of different passages, and padding."""
+    return (rows["passage"][:, None] != rows["passage"][:, :, None]) | ~rows["there"][:, None]
+
+
+def varied(inputs: torch.Tensor, spread: torch.Tensor, random: torch.Generator, amount: float = 1.0) -> torch.Tensor:
+    """Measures of each window as of another instrument: all moved together, and each strike's a little."""
+    together = 0.15 * torch.randn(len(inputs), 1, inputs.shape[2], generator=random)
+    own = 0.05 * torch.randn(inputs.shape, generator=random)
+    return inputs + amount * spread * (together + own)
+
+
+def spread_of(clips: list[Any]) -> tuple[torch.Tensor, torch.Tensor]:
+    """Mean and spread of the inputs of clips, (inputs,) both."""
+    inputs = torch.from_numpy(np.concatenate([c.inputs for c in clips[::3]]).astype(np.float32))
+    return inputs.mean(dim=0), inputs.std(dim=0).clamp(min=1e-2)
+
+
+def split(clips: list[Any]) -> tuple[list[int], list[int]]:
+    """Which tuning clips are learnt from and which are held out: every second one of one voice and of many."""
+    groups = [[i for i, c in enumerate(clips) if bool(c.one_voice) == one] for one in (False, True)]
+    return [i for g in groups for i in g[::2]], [i for g in groups for i in g[1::2]]
