@@ -73,5 +73,5 @@ def heard_in(
     for path, group in zip(made, groups, strict=True):
         with np.load(path) as kept:
             for place in range(len(group)):
-                found.append(kind(**{f.name: kept[f"{place}-{f.name}"] for f in fields(kind)}))  # type: ignore
+                found.append(kind(**{f.name: kept[f"{place}-{f.name}"] for f in fields(kind)}))
     return found

@@ -1,17 +1,21 @@
 """Windows of clips as padded batches: what a network that attends to a passage learns from."""
 
+from collections.abc import Callable
 from dataclasses import fields
-from typing import Any
+from pathlib import Path
+from typing import Any, TypeVar
 
 import numpy as np
 import torch
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch.passages import CONTEXT_STRIKES, STRETCH_STRIKES
+from training.learner import Learner
 
-BATCH = 16
+BATCH, PEAK_RATE, SEED = 16, 2e-3, 4
 WINDOW = STRETCH_STRIKES + 2 * CONTEXT_STRIKES
 Rows = dict[str, torch.Tensor]
+T = TypeVar("T", bound=torch.nn.Module)
 
 
 class Windows:
@@ -64,11 +68,11 @@ def hidden_of(rows: Rows) -> torch.Tensor:
     return (rows["passage"][:, None] != rows["passage"][:, :, None]) | ~rows["there"][:, None]
 
 
-def varied(inputs: torch.Tensor, spread: torch.Tensor, random: torch.Generator, amount: float = 1.0) -> torch.Tensor:
+def varied(inputs: torch.Tensor, spread: torch.Tensor, random: torch.Generator) -> torch.Tensor:
     """Measures of each window as of another instrument: all moved together, and each strike's a little."""
     together = 0.15 * torch.randn(len(inputs), 1, inputs.shape[2], generator=random)
     own = 0.05 * torch.randn(inputs.shape, generator=random)
-    return inputs + amount * spread * (together + own)
+    return inputs + spread * (together + own)
 
 
 def spread_of(clips: list[Any]) -> tuple[torch.Tensor, torch.Tensor]:
@@ -81,3 +85,36 @@ def split(clips: list[Any]) -> tuple[list[int], list[int]]:
     """Which tuning clips are learnt from and which are held out: every second one of one voice and of many."""
     groups = [[i for i, c in enumerate(clips) if bool(c.one_voice) == one] for one in (False, True)]
     return [i for g in groups for i in g[::2]], [i for g in groups for i in g[1::2]]
+
+
+def trained_on(
+    clips: list[Any],
+    weights: list[float],
+    make: Callable[[torch.Tensor, torch.Tensor], T],
+    loss_of: Callable[[torch.Tensor, Rows], torch.Tensor],
+    minutes: float,
+    path: Path,
+    *,
+    as_many: float = 0.0,
+) -> T:
+    """A network with averaged weights, trained on windows of clips.
+
+    Args:
+        clips, weights, as_many: as for ``Windows``.
+        make: the network from mean and spread of the inputs.
+        loss_of: of what it says of a batch.
+        minutes: of learning, over all runs.
+        path: checkpoint, which is gone on from.
+    """
+    torch.manual_seed(SEED)
+    random = torch.Generator().manual_seed(SEED)
+    windows = Windows(clips, weights, SEED, as_many)
+    mean, spread = spread_of(clips)
+    network = make(mean, spread)
+    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=path)
+    while not learner.done:
+        rows = windows.batch()
+        rows["inputs"] = varied(rows["inputs"], spread, random)
+        learner.learn(loss_of(network(rows), rows))
+    learner.averaged()
+    return network

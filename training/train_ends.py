@@ -16,12 +16,10 @@ from torch.nn import functional
 from honest_stave.core import networks
 from honest_stave.core.pitch.note_ends import OFFSET_PEAKS, SHARES, SOUNDING_LIMITS
 from training.ends_heard import EndsHeard, all_ends_heard
-from training.learner import Learner
-from training.passage_windows import Rows, Windows, split, spread_of, varied, whole
+from training.passage_windows import Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, export
 
 TARGET = Path(networks.__file__).parent / "ends.onnx"
-PEAK_RATE = 2e-3
 UNFAMILIAR_WEIGHT = 2.0
 ENDS = len(SOUNDING_LIMITS) + len(OFFSET_PEAKS) + 1 + len(SHARES)
 # Measures of each possible end, of which the inputs hold one after the other; what is known of the note follows.
@@ -61,22 +59,6 @@ def loss_of(said: Tensor, rows: Rows) -> Tensor:
     return loss
 
 
-def train(clips: list[EndsHeard], weights: list[float], minutes: float, path: Path | None) -> EndNetwork:
-    """A network of averaged weights."""
-    torch.manual_seed(5)
-    random = torch.Generator().manual_seed(5)
-    windows = Windows(clips, weights, seed=5)
-    mean, spread = spread_of(clips)
-    network = EndNetwork(mean, spread)
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=path)
-    while not learner.done:
-        rows = windows.batch()
-        rows["inputs"] = varied(rows["inputs"], spread, random)
-        learner.learn(loss_of(network(rows), rows))
-    learner.averaged()
-    return network
-
-
 def right_of(network: EndNetwork, clips: list[EndsHeard], *, one_voice: bool) -> float:
     """Share of the notes whose chosen end is right."""
     right = count = 0
@@ -99,7 +81,9 @@ def main() -> None:
     learnt, held_out = split(tuning)
     unfamiliar = [tuning[i] for i in learnt]
     weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
-    network = train([*trained, *unfamiliar], weights, options.minutes, options.cache / "ends.pt")
+    network = trained_on(
+        [*trained, *unfamiliar], weights, EndNetwork, loss_of, options.minutes, options.cache / "ends.pt"
+    )
     for one in (False, True):
         told = [tuning[i] for i in held_out if bool(tuning[i].one_voice) == one]
         print("one " if one else "many", f"ends right {right_of(network, told, one_voice=one):.3f}", flush=True)

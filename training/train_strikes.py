@@ -15,13 +15,11 @@ from torch.nn import functional
 
 from honest_stave.core import networks
 from honest_stave.core.pitch.weighing import SHIFT_UNIT_S
-from training.learner import Learner
-from training.passage_windows import Rows, Windows, split, spread_of, varied, whole
+from training.passage_windows import Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, export
 from training.strikes_heard import StrikesHeard, all_strikes_heard
 
 TARGET = Path(networks.__file__).parent / "strikes.onnx"
-PEAK_RATE = 2e-3
 # Clips changed by so many seeds take part beside the clips as they are.
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
@@ -47,22 +45,6 @@ def loss_of(said: torch.Tensor, rows: Rows) -> torch.Tensor:
     velocity = within + MIDDLE_WEIGHT * (middle**2).mean()
     loss: torch.Tensor = entropy + VELOCITY_WEIGHT * velocity + SHIFT_WEIGHT * late.sum() / telling.sum().clamp(min=1)
     return loss
-
-
-def train(clips: list[StrikesHeard], weights: list[float], minutes: float, path: Path | None) -> StrikeNetwork:
-    """A network of averaged weights."""
-    torch.manual_seed(4)
-    random = torch.Generator().manual_seed(4)
-    windows = Windows(clips, weights, seed=4, as_many=READ_AS_MANY)
-    mean, spread = spread_of(clips)
-    network = StrikeNetwork(mean, spread, outputs=3)
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=path)
-    while not learner.done:
-        rows = windows.batch()
-        rows["inputs"] = varied(rows["inputs"], spread, random)
-        learner.learn(loss_of(network(rows), rows))
-    learner.averaged()
-    return network
 
 
 def figures(network: StrikeNetwork, clips: list[StrikesHeard], *, one_voice: bool) -> str:
@@ -98,7 +80,10 @@ def main() -> None:
     unfamiliar = [heard[True, variant][i] for variant in range(2) for i in learnt]
     weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
     checkpoint = options.cache / ("strikes-all.pt" if options.all else "strikes.pt")
-    network = train([*trained, *unfamiliar], weights, options.minutes, checkpoint)
+    network = trained_on(
+        [*trained, *unfamiliar], weights, lambda mean, spread: StrikeNetwork(mean, spread, outputs=3), loss_of,
+        options.minutes, checkpoint, as_many=READ_AS_MANY,
+    )  # fmt: skip
     told = [heard[True, 0][i] for i in held_out]
     for one in (False, True):
         print(
