@@ -1,9 +1,8 @@
 """Trains the second network for notes, on what the first hears, and exports it.
 
-    python -m training.train_strikes CACHE --minutes 40
+    python -m training.train_strikes CACHE --minutes 53
 
-Every second tuning clip takes part, at more weight, and the others say how good it is; what
-ships is trained with all of them (``--all``), for as long.
+Every second tuning clip takes part, at more weight, and the others say how good it is.
 """
 
 import argparse
@@ -65,7 +64,6 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--minutes", type=float, default=40.0)
     parser.add_argument("--workers", type=int, default=1)
-    parser.add_argument("--all", action="store_true", help="learn from all tuning clips, as what ships does")
     options = parser.parse_args()
     torch.set_num_threads(1)
     heard = {
@@ -74,12 +72,10 @@ def main() -> None:
         for variant in range(2 if tuning else VARIANTS + 1)
     }
     learnt, held_out = split(heard[True, 0])
-    if options.all:
-        learnt = sorted([*learnt, *held_out])
     trained = [c for variant in range(VARIANTS + 1) for c in heard[False, variant]]
     unfamiliar = [heard[True, variant][i] for variant in range(2) for i in learnt]
     weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
-    checkpoint = options.cache / ("strikes-all.pt" if options.all else "strikes.pt")
+    checkpoint = options.cache / "strikes.pt"
     network = trained_on(
         [*trained, *unfamiliar], weights, lambda mean, spread: StrikeNetwork(mean, spread, outputs=3), loss_of,
         options.minutes, checkpoint, as_many=READ_AS_MANY,
