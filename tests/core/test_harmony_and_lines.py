@@ -10,6 +10,7 @@ from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.part.ghosts import ghosts
 from honest_stave.core.part.lines import lines_of
 from honest_stave.core.part.notes import Note, Origin
+from honest_stave.demo.score import HARMONIUM_VERSE
 
 
 def note(onset_s: float, pitch: int, length_s: float = 0.5, confidence: float = 0.9, level_db: float = -20.0) -> Note:
@@ -42,6 +43,21 @@ def test_major_and_minor_are_told_apart_with_a_runner_up() -> None:
     found = find_tonality(onset, onset + 0.5, pitch)
     assert found.key.text == "C major"
     assert found.other_key.share < found.key.share
+
+
+@pytest.mark.parametrize(("closing", "key"), [(45, "A minor"), (48, "C major")])
+def test_a_bass_that_begins_and_ends_the_music_decides_between_relatives(closing: int, key: str) -> None:
+    # The pitches of the verse speak for C major, as those of much in A minor do.
+    voices = [[(0.25 * length, pitch) for length, pitch in voice] for voice in HARMONIUM_VERSE]
+    voices[3][-1] = (voices[3][-1][0], closing)
+    rows = []
+    for voice in voices:
+        starts = np.cumsum([0.0, *(length for length, _ in voice)])
+        rows += [(start, start + length, pitch) for start, (length, pitch) in zip(starts, voice, strict=False)]
+    onset_s, offset_s, pitch = (np.array(column) for column in zip(*sorted(rows), strict=True))
+    found = find_tonality(onset_s, offset_s, pitch)
+    assert found.key is not None
+    assert found.key.text == key
 
 
 def test_nothing_has_no_key() -> None:

@@ -2,7 +2,8 @@
 
 Major and minor are told apart by how long each of the twelve pitches sounds, compared with
 profiles of music in known keys (Krumhansl and Kessler 1982, as revised by Temperley 1999);
-the bass speaks for the tonic, and a little the last notes do. Scales are judged by what they
+the bass speaks for the tonic, above all one that begins and ends the music, and a little the
+last notes do. Scales are judged by what they
 hold and what they need not hold.
 """
 
@@ -36,6 +37,9 @@ LEAST_SHARE = 0.02
 UNUSED_PRICE, BESIDE_PRICE = 0.05, 2.0
 # Weight of the lowest voice and of the last stroke against all sounding time: a loop often ends on the dominant.
 BASS_WEIGHT, LAST_WEIGHT = 0.6, 0.1
+# Weight of a bass that begins and ends the music: a loop that ends on the dominant began elsewhere.
+FRAMED_WEIGHT = 0.2
+SAME_STROKE_S = 0.1
 # Sounding times are compared as roots: that a pitch is heard says more than how long or by how many.
 TIME_POWER = 0.5
 # Longest time a note counts: a pedal point must not decide alone.
@@ -91,13 +95,16 @@ def find_tonality(onset_s: NDArray[np.float64], offset_s: NDArray[np.float64], p
         return Tonality(None, None, None, None, tuple(shares.tolist()))
     lowest = pitch <= np.percentile(pitch, 30)
     bass = sounding_time(onset_s[lowest], offset_s[lowest], pitch[lowest])
-    final = onset_s >= onset_s[-1] - 0.1
+    final = onset_s >= onset_s[-1] - SAME_STROKE_S
+    opening, closing = pitch[onset_s <= onset_s[0] + SAME_STROKE_S].min(), pitch[final].min()
+    framed = np.arange(12) == opening % 12 if opening % 12 == closing % 12 else np.zeros(12)
     last = sounding_time(onset_s[final], offset_s[final], pitch[final])
     fit = np.array(
         [
             np.corrcoef(np.roll(profile, tonic), shares**TIME_POWER)[0, 1]
             + BASS_WEIGHT * (bass[tonic] - bass.mean())
             + LAST_WEIGHT * (last[tonic] - last.mean())
+            + FRAMED_WEIGHT * framed[tonic]
             for profile in (MAJOR, MINOR)
             for tonic in range(12)
         ]
