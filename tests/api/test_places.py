@@ -77,3 +77,10 @@ def test_a_take_that_would_begin_before_the_folio_is_refused_and_undo_puts_it_ba
     app.send("POST", "/undo")
     assert app.get()["settings"]["places"] == {}
     assert heard(app, first)[second][0] == 0.0
+
+
+def test_the_map_that_a_take_carries_lies_where_the_take_does(app: App, takes: tuple[str, str]) -> None:
+    _, second = takes
+    app.send("PUT", "/time", {"map_of_take": second})
+    assert app.get()["settings"]["tempo"]["knots"][0]["time_s"] == pytest.approx(3.5)
+    assert app.get(f"/time/grid?from_s=0&to_s=0.4&take={second}")["time_s"][0] == pytest.approx(0.0)

@@ -17,7 +17,7 @@ from honest_stave.core.part.proof import Proof, proof_text
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import parts
 from honest_stave.service.codec import part_from_body
-from honest_stave.service.places import place_of, tempo_of
+from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import HandOn, Preference
@@ -47,14 +47,14 @@ def lines_of(studio: Studio, folio_id: str, body: dict[str, Any], seen_from: str
         bodies = history.entities(session, folio_id, "part")
     wanted = body.get("parts") or list(bodies)
     heard = parts.events(studio, folio_id, [i for i in wanted if i in bodies], seen_from)
-    own_s = place_of(studio, folio_id, seen_from)
+    places = places_of(studio, folio_id)
     programs = instrument_names()
     lines = []
     for part_id, events in heard.items():
         part = part_from_body(bodies[part_id])
         name = (body.get("names") or {}).get(part_id) or part.name
         program = None if part.percussion or part.instrument not in programs else programs[part.instrument][1]
-        by_s = place_of(studio, folio_id, part.take) - own_s
+        by_s = places.get(part.take, 0.0) - places.get(seen_from, 0.0)
         pedal = tuple((down + by_s, up + by_s) for down, up in part.pedal)
         lines.append(Line(part_id, name, program, tuple(events), part.percussion, pedal))
     return lines
@@ -68,15 +68,11 @@ def _planned(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Plan]:
         raise BadInput("A part has no name.", "Name it, so that the receiver knows what it is.")
     tempo_map = tempo_of(studio, folio_id, take_id)
     settings = _settings(body)
-    origin = "recording" if place_of(studio, folio_id, take_id) or not _placed(studio, folio_id) else "folio"
+    places = places_of(studio, folio_id)
+    origin = "recording" if places.get(take_id) or not any(places.values()) else "folio"
     if body.get("files") == "each":
         return [plan([line], tempo_map, settings, origin) for line in lines if line.events]
     return [plan(lines, tempo_map, settings, origin)]
-
-
-def _placed(studio: Studio, folio_id: str) -> bool:
-    with studio.database.session() as session:
-        return any(history.entity(session, folio_id, "settings", "settings").get("places", {}).values())
 
 
 def _shared_take(studio: Studio, folio_id: str, part_ids: list[str] | None) -> str:
@@ -84,8 +80,8 @@ def _shared_take(studio: Studio, folio_id: str, part_ids: list[str] | None) -> s
     with studio.database.session() as session:
         bodies = history.entities(session, folio_id, "part")
     of_parts = {bodies[i]["take"] for i in part_ids or bodies if i in bodies}
-    places = {place_of(studio, folio_id, take_id) for take_id in of_parts}
-    return min(of_parts) if len(places) == 1 else ""
+    places = places_of(studio, folio_id)
+    return min(of_parts) if len({places.get(take_id, 0.0) for take_id in of_parts}) == 1 else ""
 
 
 def _titles(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Plan]) -> tuple[list[str], list[str]]:

@@ -76,12 +76,14 @@ def give_tempo(studio: Studio, folio_id: str, kit_id: str, base: int | None) -> 
     Raises:
         BadInput: nothing tells the loop's tempo.
     """
-    tempo = loop_tempo(studio, folio_id, kit_of(studio, folio_id, kit_id))
+    kit = kit_of(studio, folio_id, kit_id)
+    tempo = loop_tempo(studio, folio_id, kit)
     if tempo is None:
         raise BadInput("Nothing tells the tempo of this loop.", "Type the folio's tempo under Time.")
     values = {
         "bpm": map_of(tempo).lone_bpm,
         "downbeat_s": tempo.start_s,
+        "take": kit.take,
         "numerator": tempo.numerator,
         "denominator": tempo.denominator,
     }

@@ -21,7 +21,7 @@ from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import folios, readings, takes
 from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
-from honest_stave.service.places import place_of, tempo_of
+from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -386,11 +386,11 @@ def events(
         bodies = history.entities(session, folio_id, "part")
     all_parts = {i: part_from_body(body) for i, body in bodies.items()}
     chosen = part_ids if part_ids is not None else heard_parts(all_parts)
-    own_s = place_of(studio, folio_id, seen_from)
+    places = places_of(studio, folio_id)
     heard = {}
     for part_id in (i for i in chosen if i in all_parts):
         part = all_parts[part_id]
         found = sounding_notes(part_id, part, notes_of(studio, folio_id, part_id))
-        by_s = place_of(studio, folio_id, part.take) - own_s
+        by_s = places.get(part.take, 0.0) - places.get(seen_from, 0.0)
         heard[part_id] = [n.later(by_s) for n in found] if by_s else found
     return heard

@@ -1,6 +1,5 @@
 """Where takes lie in the folio's time: each begins at a moment of it, and its own seconds count from there."""
 
-from dataclasses import replace
 from typing import Any
 
 from honest_stave.core.beat.tempo_map import TempoMap
@@ -20,9 +19,10 @@ def _settings(studio: Studio, folio_id: str) -> dict[str, Any]:
         return history.entity(session, folio_id, "settings", "settings")
 
 
-def place_of(studio: Studio, folio_id: str, take_id: str) -> float:
-    """Moment (s) of the folio's time at which a take begins; 0 for what belongs to no take."""
-    return float(_settings(studio, folio_id).get("places", {}).get(take_id, 0.0))
+def places_of(studio: Studio, folio_id: str) -> dict[str, float]:
+    """Moment (s) of the folio's time at which each take begins that does not begin with it."""
+    places: dict[str, float] = _settings(studio, folio_id).get("places", {})
+    return places
 
 
 def tempo_of(studio: Studio, folio_id: str, take_id: str = "") -> TempoMap:
@@ -62,7 +62,7 @@ def put_take(studio: Studio, folio_id: str, take_id: str, values: dict[str, Any]
     edit = history.Edit(label)
     if by_s and _rules(studio, folio_id, settings.get("beat_map", ""), take_id):
         # The map of this take is the folio's time: it stays on the recording it was read from.
-        moved = replace(tempo_map, knots=tuple(replace(k, time_s=k.time_s + by_s) for k in tempo_map.knots))
+        moved = tempo_map.seen_from(-by_s)
         fresh["tempo"] = tempo_to_body(moved)
         edit.put += rows_moved_with_time(studio, folio_id, tempo_map, moved)
     edit.put.append(("settings", "", "settings", fresh))

@@ -12,7 +12,7 @@ from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettin
 from honest_stave.service import folios, parts, readings
 from honest_stave.service.codec import tempo_from_body, tempo_to_body
 from honest_stave.service.following import rows_moved_with_time
-from honest_stave.service.places import place_of, tempo_of
+from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -29,7 +29,7 @@ def set_time(studio: Studio, folio_id: str, values: dict[str, Any], base: int | 
         tempo_map = tempo_map.with_bpm(float(values["bpm"]))
         told.append(f"tempo {float(values['bpm']):g}")
     if values.get("downbeat_s") is not None:
-        downbeat_s = float(values["downbeat_s"]) + place_of(studio, folio_id, values.get("take") or "")
+        downbeat_s = float(values["downbeat_s"]) + places_of(studio, folio_id).get(values.get("take") or "", 0.0)
         tempo_map = tempo_map.with_downbeat(downbeat_s)
         told.append(f"bar 1 at {downbeat_s:.3f} s")
     if values.get("numerator") is not None and values.get("denominator") is not None:
@@ -61,7 +61,9 @@ def use_map_of_take(studio: Studio, folio_id: str, take_id: str, base: int | Non
     body = take["facts"].get("tempo")
     if not body:
         raise BadInput(f"“{take['name']}” carries no tempo map.", "Type the tempo, or have it proposed.")
-    return _set_tempo(studio, folio_id, f"Tempo map of “{take['name']}” used", tempo_from_body(body), base)
+    # Its moments are the take's own.
+    tempo_map = tempo_from_body(body).seen_from(-places_of(studio, folio_id).get(take_id, 0.0))
+    return _set_tempo(studio, folio_id, f"Tempo map of “{take['name']}” used", tempo_map, base)
 
 
 def proposals(

@@ -30,7 +30,7 @@ from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuni
 from honest_stave.core.pitch.weighing import strike_inputs, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
 
-# Strikes with lower log-odds are no candidates: one in fifty of them is a note.
+# Strikes with lower log-odds are no candidates: fewer than one in fifty of them is a note.
 LEAST_LOG_ODDS = -4.0
 # A tuning this near to the one read in is not worth another reading.
 SAME_TUNING_CENTS = 8.0
