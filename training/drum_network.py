@@ -11,31 +11,36 @@ PERIODS_S = (0.12, 0.25, 0.5, 1.0, 2.0, 4.0)
 
 
 class DrumNetwork(nn.Module):
-    """Measures (batch, hits, inputs) and moments (batch, hits) to logits (batch, 2 x drums, hits).
+    """Measures (batch, hits, inputs) and moments (batch, hits) to logits (batch, 2 x drums + 1, hits).
+
+    The last says whether anything is struck at all.
 
     Args:
         mean, spread: of the measures, (inputs,).
     """
 
-    def __init__(self, mean: Tensor, spread: Tensor, width: int = 64, heads: int = 4, layers: int = 2) -> None:
+    def __init__(self, mean: Tensor, spread: Tensor, width: int = 96, heads: int = 4, layers: int = 3) -> None:
         super().__init__()
         self.mean: Tensor
         self.spread: Tensor
         self.register_buffer("mean", mean)
         self.register_buffer("spread", spread)
-        self.first = nn.Sequential(nn.Dropout(0.1), nn.Linear(len(mean), width), nn.ReLU(), nn.Linear(width, width))
-        self.away = nn.Sequential(nn.Linear(2 * len(PERIODS_S), 16), nn.ReLU(), nn.Linear(16, heads))
+        self.first = nn.Sequential(nn.Dropout(0.2), nn.Linear(len(mean), width), nn.ReLU(), nn.Linear(width, width))
+        self.heads = heads
+        self.away = nn.Sequential(nn.Linear(3 * len(PERIODS_S), 24), nn.ReLU(), nn.Linear(24, heads * layers))
         self.layers = nn.ModuleList(AttentionLayer(width, heads) for _ in range(layers))
-        self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, 2 * DRUMS))
+        self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, 2 * DRUMS + 1))
 
     def forward(self, measures: Tensor, time_s: Tensor, absent: Tensor | None = None) -> Tensor:
-        apart_s = (time_s[:, :, None] - time_s[:, None]).abs()
-        turned = torch.stack([6.2832 * apart_s / period for period in PERIODS_S], dim=3)
-        away = self.away(torch.cat([turned.cos(), torch.exp(-turned)], dim=3)).permute(0, 3, 1, 2)
+        later_s = time_s[:, :, None] - time_s[:, None]
+        turned = torch.stack([6.2832 * later_s.abs() / period for period in PERIODS_S], dim=3)
+        near = torch.exp(-turned)
+        told = torch.cat([turned.cos(), near, near * later_s.sign()[..., None]], dim=3)
+        away = self.away(told).permute(0, 3, 1, 2)
         if absent is not None:
             away = away.masked_fill(absent[:, None, None], -1e4)
         hits = self.first((measures - self.mean) / self.spread)
-        for layer in self.layers:
-            hits = layer(hits, away)
+        for layer, own in zip(self.layers, away.split(self.heads, dim=1), strict=True):
+            hits = layer(hits, own)
         logits: Tensor = self.last(hits).transpose(1, 2)
         return logits

@@ -21,15 +21,15 @@ def write_onnx(
         network: ready to be used.
         given: an example of its inputs.
         target: the file.
-        names: of the inputs, then of the output.
+        names: of the inputs, then of the outputs.
         axes: by name, the axes that may have any length.
     """
     torch.onnx.export(
         network,
         given,
         target,
-        input_names=list(names[:-1]),
-        output_names=[names[-1]],
+        input_names=list(names[: len(given)]),
+        output_names=list(names[len(given) :]),
         dynamic_axes=axes,
         opset_version=OPSET,
         dynamo=False,

@@ -15,6 +15,8 @@ from scipy.stats import spearmanr
 from torch.nn import functional
 
 from honest_stave.core import networks
+from honest_stave.core.hits.hearing import BANDS
+from honest_stave.core.hits.hits_engine import LONG_COURSE, LOW_BANDS, RISE_GROUPS, SHORT_COURSE
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.hits.weighing import hit_inputs
 from training.drum_network import DrumNetwork
@@ -28,8 +30,22 @@ BATCH, PEAK_RATE = 16, 2e-3
 VELOCITY_WEIGHT = 6.0
 # Fewer strokes of a drum than this tell nothing of its dynamics.
 LEAST_STROKES = 5
-# Columns of the measures that are levels: colour is added to them, as another desk would.
-LEVELS = slice(16, None)
+# Whether a hit is one at all is said for every hit, and learnt with this weight.
+STRUCK_WEIGHT = 1.0
+# The first columns of the measures are what the first network said, the last are levels: colour is added to these,
+# as another desk would.
+SAID, FIRST_LEVEL = 7, 22
+# Colours of a drum in units of the levels (30 dB), at so many points of the spectrum; how it falls; log-odds.
+DRUM_COLOUR, COLOUR_POINTS, DRUM_FALL, DRUM_LEANING = 0.15, 5, 0.2, 0.6
+# Of each level: the group of bands in which it lies, and how late after the stroke, 0 to 1.
+GROUP_OF_LEVEL = [*range(RISE_GROUPS)] * (1 + len(SHORT_COURSE)) + [
+    band * RISE_GROUPS // BANDS for band in range(LOW_BANDS)
+] * len(LONG_COURSE)
+LATENESS_OF_LEVEL = torch.tensor(
+    [0.0] * RISE_GROUPS
+    + [max(lags.start, 0) / SHORT_COURSE[-1].start for lags in SHORT_COURSE for _ in range(RISE_GROUPS)]
+    + [max(lags.start, 0) / SHORT_COURSE[-1].start for lags in LONG_COURSE for _ in range(LOW_BANDS)]
+)
 
 
 class Loops:
@@ -49,28 +65,44 @@ class Loops:
         return (*(pad(p, batch_first=True) for p in parts), absent)
 
 
-def coloured(inputs: torch.Tensor, random: torch.Generator) -> torch.Tensor:
-    """Measures of each loop as through another desk, louder or softer, with the first network less or more sure."""
-    batch = len(inputs)
-    shift = 0.12 * torch.randn(batch, 1, 1, generator=random)
-    colour = 0.08 * torch.randn(batch, 1, inputs.shape[2] - 16, generator=random)
+def coloured(inputs: torch.Tensor, velocity: torch.Tensor, random: torch.Generator) -> torch.Tensor:
+    """Measures of each loop as through another desk and from another kit, with the first network less or more sure.
+
+    Every drum of a loop gets a colour of its own, smooth over the bands, and dies sooner or later; the first
+    network's word on it leans to another side. A hit of several drums has the mean of theirs.
+    """
+    batch, _, drums = velocity.shape
+    sounds = (~velocity.isnan()).float()
+    share = sounds / sounds.sum(dim=2, keepdim=True).clamp(min=1)
+    points = DRUM_COLOUR * torch.randn(batch, drums, COLOUR_POINTS, generator=random)
+    colour = functional.interpolate(points, size=RISE_GROUPS, mode="linear", align_corners=True)[:, :, GROUP_OF_LEVEL]
+    colour = colour + DRUM_FALL * torch.randn(batch, drums, 1, generator=random) * LATENESS_OF_LEVEL
+    leaning = DRUM_LEANING * torch.randn(batch, drums, SAID, generator=random)
+    desk = 0.12 * torch.randn(batch, 1, 1, generator=random) + 0.08 * torch.randn(
+        batch, 1, inputs.shape[2] - FIRST_LEVEL, generator=random
+    )
     changed = inputs.clone()
-    changed[:, :, LEVELS] += shift + colour
-    changed[:, :, :7] *= 1 + 0.15 * torch.randn(batch, 1, 7, generator=random)
-    changed[:, :, :7] += 0.4 * torch.randn(batch, 1, 7, generator=random)
+    changed[:, :, FIRST_LEVEL:] += desk + share @ colour
+    changed[:, :, :SAID] *= 1 + 0.15 * torch.randn(batch, 1, SAID, generator=random)
+    changed[:, :, :SAID] += 0.4 * torch.randn(batch, 1, SAID, generator=random) + share @ leaning
     return changed
 
 
 def loss_of(logits: torch.Tensor, velocity: torch.Tensor, clear: torch.Tensor, absent: torch.Tensor) -> torch.Tensor:
-    """Entropy of the drums, and squared error of velocities within each loop."""
+    """Entropy of the drums and of being struck, and squared error of velocities within each loop."""
     logits = logits.transpose(1, 2)
     right = ~velocity.isnan() & ~absent[:, :, None]
     counted = (clear & ~absent)[:, :, None].float()
     entropy = functional.binary_cross_entropy_with_logits(logits[:, :, :6], right.float(), reduction="none")
     drums = (entropy * counted).sum() / counted.sum()
+    there = (~absent).float()
+    hit = functional.binary_cross_entropy_with_logits(
+        logits[:, :, 12], (right.any(dim=2) | ~clear).float(), reduction="none"
+    )
+    drums = drums + STRUCK_WEIGHT * (hit * there).sum() / there.sum()
     struck = right.float() * counted
     count = struck.sum(dim=1, keepdim=True)
-    error = (torch.sigmoid(logits[:, :, 6:]) - velocity.nan_to_num()) * struck
+    error = (torch.sigmoid(logits[:, :, 6:12]) - velocity.nan_to_num()) * struck
     middle = error.sum(dim=1, keepdim=True) / count.clamp(min=1)
     within = ((error - middle * struck) ** 2).sum() / struck.sum().clamp(min=1)
     absolute = (middle**2 * (count > 0)).sum() / (count > 0).sum().clamp(min=1)
@@ -90,7 +122,7 @@ def train(cache: Path, loops: Loops, minutes: float) -> DrumNetwork:
     while not learner.done:
         chosen = torch.randint(len(loops.inputs), (BATCH,), generator=random).tolist()
         inputs, time_s, velocity, clear, absent = loops.batch(chosen)
-        logits = network(coloured(inputs, random), time_s, absent)
+        logits = network(coloured(inputs, velocity, random), time_s, absent)
         learner.learn(loss_of(logits, velocity, clear, absent))
     learner.averaged()
     return network
@@ -120,26 +152,29 @@ def figures(network: DrumNetwork, loops: list[Heard], limit: float = 0.5) -> str
             f"{name:8} F1 {f1:.3f} of {int(right.sum())}, calibration {off:.3f}, "
             f"velocity rank {np.nanmean(ranks) if ranks else np.nan:.3f}"
         )
-    return "\n".join(lines)
+    sure = np.concatenate([s[:, -1] for s in said])
+    right = np.concatenate([h.right.any(axis=1) | ~h.clear for h in loops])
+    f1 = 2 * int((right & (sure >= limit)).sum()) / int((sure >= limit).sum() + right.sum())
+    return "\n".join([*lines, f"struck   F1 {f1:.3f} of {int(right.sum())}"])
 
 
 class Shares(torch.nn.Module):
-    """The network with its outputs as probabilities, (batch, 2, hits, drums)."""
+    """The network with its outputs as probabilities, (batch, 2, hits, drums) and (batch, hits)."""
 
     def __init__(self, network: torch.nn.Module) -> None:
         super().__init__()
         self.network = network
 
-    def forward(self, hits: torch.Tensor, time_s: torch.Tensor) -> torch.Tensor:
+    def forward(self, hits: torch.Tensor, time_s: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
         said = torch.sigmoid(self.network(hits, time_s))
-        return said.unflatten(1, (2, -1)).transpose(2, 3)
+        return said[:, :-1].unflatten(1, (2, -1)).transpose(2, 3), said[:, -1]
 
 
 def export(network: DrumNetwork, target: Path = TARGET) -> None:
     """Writes the network as the application ships it."""
     given = torch.zeros(1, 8, len(network.mean)), torch.arange(8.0)[None]
-    axes = {"hits": {1: "hits"}, "time_s": {1: "hits"}, "shares": {2: "hits"}}
-    write_onnx(Shares(network).eval(), given, target, ("hits", "time_s", "shares"), axes)
+    axes = {"hits": {1: "hits"}, "time_s": {1: "hits"}, "shares": {2: "hits"}, "struck": {1: "hits"}}
+    write_onnx(Shares(network).eval(), given, target, ("hits", "time_s", "shares", "struck"), axes)
 
 
 def main() -> None:

@@ -9,6 +9,8 @@ import numpy as np
 import pytest
 import soundfile
 
+from honest_stave.core.beat.align import written_notes
+from honest_stave.core.formats.musicxml_read import read_musicxml
 from honest_stave.demo.live import curtain_call, overture
 from tests.api.conftest import App
 from tests.core.test_musicxml import SCORE
@@ -123,6 +125,11 @@ def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
     assert {"proof.txt", "what was written.txt"} <= set(names)
 
 
+def test_a_map_that_no_voice_follows_has_no_score(app: App, found: str) -> None:
+    problem = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": ["score"]}, 422)
+    assert "No voice follows" in problem["title"]
+
+
 def test_a_take_without_any_beat_says_so(app: App) -> None:
     drone = (0.3 * np.sin(2 * np.pi * 220 * np.arange(6 * RATE) / RATE)).astype(np.float32)
     take = app.bring_in(wav(drone), "drone.wav")["result"]["take"]
@@ -156,6 +163,15 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     assert moved == [6]
     edit(app, aligned, "as hold", [view["written_out"][0][0]], beats=2)
     assert app.get(f"/beat-maps/{aligned}")["holds"][0]["written_beats"] == 3
+    made = app.send("POST", f"/beat-maps/{aligned}/hand-on", {"formats": ["map", "score"]})
+    assert made["proof"]["same"], made["proof"]["text"]
+    with zipfile.ZipFile(io.BytesIO(app.get_bytes(f"/hand-ons/{made['id']}/file"))) as files:
+        back = read_musicxml(files.read(next(n for n in files.namelist() if n.endswith(".musicxml"))))
+    wanted = sorted((n.onset_beats, n.pitch) for n in written_notes(night.score))
+    found = sorted((n.onset, n.pitch) for part in back.parts for n in part.notes)
+    assert [p for _, p in found] == [p for _, p in wanted]
+    first = found[0][0] - wanted[0][0]
+    assert [q - first for q, _ in found] == pytest.approx([q for q, _ in wanted], abs=0.01)
 
 
 def test_a_score_in_musicxml_comes_in_as_voices_that_can_be_aligned(app: App) -> None:

@@ -5,9 +5,12 @@ snare a kick or the snare's own body, is a question of the whole kit: what its o
 like, and where they fall. The second network attends to them (Vaswani et al. 2017).
 """
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.hits.drum_powers import drum_powers
 from honest_stave.core.hits.found import Found
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE
 from honest_stave.core.networks.opening import constants_of, open_network
@@ -18,9 +21,16 @@ Floats = NDArray[np.float32]
 STRETCH_HITS, CONTEXT_HITS = 192, 48
 # Gaps to the hits beside are told apart within these.
 SHORTEST_GAP_S, LONGEST_GAP_S = 0.03, 2.0
-# Of hits heard so surely, whose drum is doubtful, 98 in a hundred are strokes (kits in no training); with .9 the
-# pumping of a compressor counts too.
-SURELY_STRUCK = 0.95
+# A hit that is rather a stroke than not counts, though its drum be doubtful.
+RATHER_STRUCK = 0.5
+# Strokes that speak most for a drum, and log-odds beyond which nothing is surer.
+SUREST_STROKES, MOST_ODDS = 3, 30.0
+# Fewer hits than this say nothing of a loop.
+FEWEST_HITS = 4
+# A drum's power in a hit lies within so many tens of decibels of its usual one; more is another drum's.
+FARTHEST_POWER = 1.2
+# Where powers are told apart, a drum that is hardly heard has none of a hit, and one that is nearly sure all it can.
+SHARPENED = 1.2
 # The strokes of a flam lie at least this far apart.
 SAME_STROKE_S = 0.024
 
@@ -33,6 +43,7 @@ def hit_inputs(found: Found) -> Floats:
         log_odds_of(found.heard),
         log_odds_of(found.any),
         found.velocity,
+        drum_powers(found.rise, found.heard),
         found.level_db / 20,
         *(np.log2(np.clip(gap[: len(found.time_s)], SHORTEST_GAP_S, LONGEST_GAP_S) / 0.2) for gap in gaps),
         found.rise,
@@ -47,8 +58,23 @@ def log_odds_of(share: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.log(bounded / (1 - bounded)))
 
 
-def hear_drums(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """What the second network says: that each drum sounds in each hit, and its velocity, 0 to 1, (hits, drums) both.
+@dataclass(frozen=True)
+class DrumsHeard:
+    """What the second network says of each hit.
+
+    Args:
+        drum: how sure it is that each drum sounds, 0 to 1, (hits, drums).
+        velocity: of each drum, 0 to 1, (hits, drums).
+        struck: how sure it is that anything is struck, 0 to 1, (hits,).
+    """
+
+    drum: NDArray[np.float64]
+    velocity: NDArray[np.float64]
+    struck: NDArray[np.float64]
+
+
+def hear_drums(found: Found) -> DrumsHeard:
+    """What the second network says of the hits of a take.
 
     Args:
         found: the hits of a take, in order of time.
@@ -57,30 +83,79 @@ def hear_drums(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         BadInput: the network is missing or damaged.
     """
     inputs, time_s = hit_inputs(found), found.time_s.astype(np.float32)
-    said = np.zeros((2, len(inputs), found.heard.shape[1]))
+    said, struck = np.zeros((2, len(inputs), found.heard.shape[1])), np.zeros(len(inputs))
     network = open_network("drums")
     for first in range(0, len(inputs), STRETCH_HITS):
         stop = min(first + STRETCH_HITS, len(inputs))
         low, high = max(first - CONTEXT_HITS, 0), min(stop + CONTEXT_HITS, len(inputs))
         near_s = time_s[low:high] - time_s[low]
-        heard = network.run(None, {"hits": inputs[None, low:high], "time_s": near_s[None]})[0][0]
-        said[:, first:stop] = heard[:, first - low : stop - low]
-    return said[0], said[1]
+        shares, hits = network.run(None, {"hits": inputs[None, low:high], "time_s": near_s[None]})
+        said[:, first:stop] = shares[0][:, first - low : stop - low]
+        struck[first:stop] = hits[0][first - low : stop - low]
+    return DrumsHeard(said[0], said[1], struck)
 
 
-def loudness_measures(
-    found: Found, heard: NDArray[np.float64], velocity: NDArray[np.float64], drum: int
-) -> NDArray[np.float64]:
+def surely(share: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Probabilities made true by slopes and offsets of their log-odds (Platt 1999).
+
+    Args:
+        share: 0 to 1, (hits, ...).
+        weights: slope and offset, (2, ...).
+    """
+    return np.asarray(1 / (1 + np.exp(-(weights[0] * log_odds_of(share) + weights[1]))))
+
+
+def lane_measures(sure: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What tells whether a loop has a drum at all: its surest strokes, how many and how sure, (drums, measures).
+
+    Args:
+        sure: how sure each drum is in each hit, (hits, drums), at least one hit.
+    """
+    counted = sure >= DEFAULT_LEAST_CONFIDENCE
+    count = counted.sum(axis=0)
+    surest = np.sort(sure, axis=0)[::-1]
+    columns = [
+        log_odds_of(surest[0]),
+        log_odds_of(surest[:SUREST_STROKES].mean(axis=0)),
+        np.log(sure.sum(axis=0) + 0.1),
+        log_odds_of((sure * counted).sum(axis=0) / np.maximum(count, 1)),
+        np.log1p(count),
+        np.full(sure.shape[1], np.log(len(sure))),
+    ]
+    return np.column_stack(columns)
+
+
+def lanes_there(sure: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How likely a loop has each drum at all, 0 to 1, (drums,).
+
+    Args:
+        sure: as for ``lane_measures``.
+        weights: of the measures, and an offset, (drums, measures + 1).
+    """
+    odds = (lane_measures(sure) * weights[:, :-1]).sum(axis=1) + weights[:, -1]
+    return np.asarray(1 / (1 + np.exp(-np.clip(odds, -MOST_ODDS, MOST_ODDS))))
+
+
+def powers_apart(found: Found, sure: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Level of each drum in each hit against its usual one, once it is known how sure each is, (hits, drums)."""
+    powers = drum_powers(found.rise, np.clip(0.5 + SHARPENED * (sure - 0.5), 0.0, 1.0))
+    counted = sure >= DEFAULT_LEAST_CONFIDENCE
+    for drum in np.flatnonzero(counted.any(axis=0)):
+        powers[:, drum] -= np.median(powers[counted[:, drum], drum])
+    return np.clip(powers, -FARTHEST_POWER, FARTHEST_POWER)
+
+
+def loudness_measures(found: Found, heard: DrumsHeard, powers: NDArray[np.float64], drum: int) -> NDArray[np.float64]:
     """What tells how hard a drum was struck among its like, (hits, measures).
 
     Args:
         found: the hits.
-        heard, velocity: what the second network says of them.
+        heard: what the second network says of them.
+        powers: of each drum in each hit.
         drum: index into ``DRUMS``.
     """
-    others = np.delete(heard, drum, axis=1)
     return np.column_stack(
-        [found.velocity, velocity[:, drum], found.level_db / 20, found.rise, others, heard[:, drum]]
+        [found.velocity, heard.velocity[:, drum], found.level_db / 20, found.rise, heard.drum, powers[:, drum]]
     )
 
 
@@ -93,29 +168,37 @@ def weigh(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     Raises:
         BadInput: a network is missing or damaged.
     """
-    heard, velocity = hear_drums(found)
+    heard = hear_drums(found)
     constants = constants_of("hits")
-    slope, offset = np.array(constants["odds"]).T
-    sure = 1 / (1 + np.exp(-(slope * log_odds_of(heard) + offset)))
+    sure = surely(heard.drum, np.array(constants["odds"]).T)
+    struck = surely(heard.struck, np.array(constants["struck"]))
     _one_of_two(found.time_s, sure)
-    _at_least_one(found, sure)
-    loud = found.velocity.copy()
+    there = np.ones(sure.shape[1])
+    if len(sure) >= FEWEST_HITS:
+        there = lanes_there(sure, np.array(constants["there"]))
+    # No stroke of a drum is surer than that the loop has the drum.
+    sure = np.minimum(sure, there)
+    _at_least_one(found.time_s, struck, there, sure)
+    loud, powers = found.velocity.copy(), powers_apart(found, sure)
     for drum, weights in enumerate(constants["velocity"]):
         counted = sure[:, drum] >= DEFAULT_LEAST_CONFIDENCE
         if counted.any():
             # The middle is the first network's, the differences are measured.
-            apart = loudness_measures(found, heard, velocity, drum) @ np.array(weights)
+            apart = loudness_measures(found, heard, powers, drum) @ np.array(weights)
             loud[:, drum] = found.velocity[counted, drum].mean() + apart - apart[counted].mean()
     return sure, np.clip(127 * loud, 1, 127)
 
 
-def _at_least_one(found: Found, sure: NDArray[np.float64]) -> None:
-    """A stroke that is surely there, and alone, counts as its likeliest drum, however doubtful that is."""
-    close = np.diff(found.time_s, prepend=-np.inf, append=np.inf) < SAME_STROKE_S
+def _at_least_one(
+    time_s: NDArray[np.float64], struck: NDArray[np.float64], there: NDArray[np.float64], sure: NDArray[np.float64]
+) -> None:
+    """A stroke that is there, and alone, counts as its likeliest drum of those the loop has, however doubtful."""
+    close = np.diff(time_s, prepend=-np.inf, append=np.inf) < SAME_STROKE_S
     alone = ~(close[:-1] | close[1:])
     undecided = sure.max(axis=1, initial=0.0) < DEFAULT_LEAST_CONFIDENCE
-    unsure = np.flatnonzero((found.any >= SURELY_STRUCK) & alone & undecided)
-    sure[unsure, sure[unsure].argmax(axis=1)] = DEFAULT_LEAST_CONFIDENCE
+    unsure = np.flatnonzero((struck >= RATHER_STRUCK) & alone & undecided)
+    likeliest = (sure[unsure] + (there >= DEFAULT_LEAST_CONFIDENCE)).argmax(axis=1)
+    sure[unsure, likeliest] = DEFAULT_LEAST_CONFIDENCE
 
 
 def _one_of_two(time_s: NDArray[np.float64], sure: NDArray[np.float64]) -> None:
