@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --unheard-clips 600 --tuning-clips 60
+python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --tuning-clips 60
 """
 
 import argparse
@@ -61,7 +61,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=820)
-    parser.add_argument("--unheard-clips", type=int, default=600)
+    parser.add_argument("--unheard-clips", type=int, default=700)
     parser.add_argument("--tuning-clips", type=int, default=60)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)

@@ -8,6 +8,7 @@ the fit is.
 
 import argparse
 import json
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -38,6 +39,24 @@ VERSION = "hits 5"
 TRAINED_LOOPS = 800
 Values = NDArray[np.float64]
 Truth = NDArray[np.bool_]
+Loop = tuple[Heard, DrumsHeard]
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """What is weighed after the networks.
+
+    Args:
+        odds: slope and offset of each drum's log-odds, (2, drums).
+        struck: slope and offset of being struck at all, (2,).
+        there: weights that say whether a loop has a drum at all, (drums, measures + 1).
+        velocity: weights of the measures of loudness, (drums, measures).
+    """
+
+    odds: Values
+    struck: Values
+    there: Values
+    velocity: Values
 
 
 def fit_logistic(design: Values, right: Truth, prior: Values) -> Values:
@@ -62,9 +81,9 @@ def fit_odds(share: Values, right: Truth) -> Values:
     return np.round(weights, 4)
 
 
-def fit_lanes(loops: list[Heard], said: list[DrumsHeard], odds: Values) -> Values:
+def fit_lanes(loops: list[Loop], odds: Values) -> Values:
     """Weights that say whether a loop has a drum at all, (drums, measures + 1)."""
-    enough = [(h, s) for h, s in zip(loops, said, strict=True) if len(h.found.time_s) >= FEWEST_HITS]
+    enough = [(h, s) for h, s in loops if len(h.found.time_s) >= FEWEST_HITS]
     measures = np.stack([lane_measures(surely(s.drum, odds)) for _, s in enough])
     fitted = []
     for drum in range(len(DRUMS)):
@@ -78,39 +97,44 @@ def fit_lanes(loops: list[Heard], said: list[DrumsHeard], odds: Values) -> Value
     return np.round(fitted, 4)
 
 
-def drum_odds(loops: list[Heard], said: list[DrumsHeard]) -> Values:
-    """Slopes and offsets of all drums, (2, drums)."""
-    right = np.concatenate([h.right[h.clear] for h in loops])
-    share = np.concatenate([s.drum[h.clear] for h, s in zip(loops, said, strict=True)])
-    return np.column_stack([fit_odds(share[:, drum], right[:, drum]) for drum in range(len(DRUMS))])
-
-
-def struck_odds(loops: list[Heard], said: list[DrumsHeard]) -> Values:
-    """Slope and offset of being struck at all, (2,)."""
-    right = np.concatenate([h.right.any(axis=1) | ~h.clear for h in loops])
-    return fit_odds(np.concatenate([s.struck for s in said]), right)
-
-
-def measures_of(loops: list[Heard], said: list[DrumsHeard], odds: Values, drum: int) -> list[Values]:
-    """Measures of loudness of a drum in each loop."""
-    return [
-        loudness_measures(h.found, s, powers_apart(h.found, surely(s.drum, odds)), drum)
-        for h, s in zip(loops, said, strict=True)
-    ]
-
-
-def fit_velocity(loops: list[Heard], measures: list[Values], drum: int) -> Values:
-    """Weights of the measures of loudness, within loops."""
+def fit_velocity(loops: list[Loop], odds: Values, drum: int) -> Values:
+    """Weights of the measures of loudness of a drum, within loops."""
     inputs, wanted = [], []
-    for h, own in zip(loops, measures, strict=True):
+    for h, s in loops:
         struck = h.clear & h.right[:, drum]
         if struck.sum() >= LEAST_STROKES:
-            found = own[struck]
+            found = loudness_of(h, s, odds, drum)[struck]
             inputs.append(found - found.mean(axis=0))
             wanted.append(h.velocity[struck, drum] - h.velocity[struck, drum].mean())
     design = np.concatenate(inputs)
     square = design.T @ design + RIDGE * np.eye(design.shape[1])
     return np.round(np.linalg.solve(square, design.T @ np.concatenate(wanted)), 4)
+
+
+def loudness_of(heard: Heard, said: DrumsHeard, odds: Values, drum: int) -> Values:
+    """Measures of loudness of a drum in each hit of a loop."""
+    return loudness_measures(heard.found, said, powers_apart(heard.found, surely(said.drum, odds)), drum)
+
+
+def struck_of(loops: list[Loop]) -> tuple[Values, Truth]:
+    """How sure the network is that each hit is struck, and whether it is."""
+    right = np.concatenate([h.right.any(axis=1) | ~h.clear for h, _ in loops])
+    return np.concatenate([s.struck for _, s in loops]), right
+
+
+def drums_of(loops: list[Loop]) -> tuple[Values, Truth]:
+    """How sure the network is of each drum in the hits that are clear, and whether it sounds, (hits, drums)."""
+    right = np.concatenate([h.right[h.clear] for h, _ in loops])
+    return np.concatenate([s.drum[h.clear] for h, s in loops]), right
+
+
+def fit(unfamiliar: list[Loop], trained: list[Loop]) -> Fitted:
+    """All that is weighed after the networks; how sure they are is fitted on unfamiliar kits alone."""
+    share, right = drums_of(unfamiliar)
+    odds = np.column_stack([fit_odds(share[:, drum], right[:, drum]) for drum in range(len(DRUMS))])
+    every = [*unfamiliar, *trained]
+    velocity = np.stack([fit_velocity(every, odds, drum) for drum in range(len(DRUMS))])
+    return Fitted(odds, fit_odds(*struck_of(unfamiliar)), fit_lanes(every, odds), velocity)
 
 
 def agreement(sure: Values, right: Truth) -> str:
@@ -121,14 +145,29 @@ def agreement(sure: Values, right: Truth) -> str:
     return f"F1 {f1:.3f} of {int(right.sum())}, calibration {off:.3f}"
 
 
-def rank_of_velocities(loops: list[Heard], loud: list[Values], drum: int) -> float:
+def rank_of_velocities(loops: list[Loop], fitted: Fitted, drum: int) -> float:
     """Mean rank correlation of a drum's loudness with its velocity, within loops."""
     ranks = []
-    for h, own in zip(loops, loud, strict=True):
+    for h, s in loops:
         struck = h.clear & h.right[:, drum]
         if struck.sum() >= LEAST_STROKES and np.ptp(h.velocity[struck, drum]) > 0:
-            ranks.append(spearmanr(own[struck], h.velocity[struck, drum]).statistic)
+            loud = loudness_of(h, s, fitted.odds, drum)[struck] @ fitted.velocity[drum]
+            ranks.append(spearmanr(loud, h.velocity[struck, drum]).statistic)
     return float(np.nanmean(ranks))
+
+
+def tell(loops: list[Loop], fitted: Fitted) -> None:
+    """Prints what is found in loops that nothing was fitted on."""
+    share, right = drums_of(loops)
+    sure = surely(share, fitted.odds)
+    has = np.array([h.right.any(axis=0) for h, _ in loops])
+    likely = np.array([lanes_there(surely(s.drum, fitted.odds), fitted.there) for _, s in loops])
+    for drum, name in enumerate(DRUMS):
+        rank = rank_of_velocities(loops, fitted, drum)
+        print(f"{name:8} {agreement(sure[:, drum], right[:, drum])}, velocity rank {rank:.3f}")
+        print(f"         in a loop at all {agreement(likely[:, drum], has[:, drum])}", flush=True)
+    share, right = struck_of(loops)
+    print(f"struck   {agreement(surely(share, fitted.struck), right)}")
 
 
 def main() -> None:
@@ -136,43 +175,17 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--loops", type=int, default=300)
     options = parser.parse_args()
-    unfamiliar = loops_heard(options.cache, 0, options.loops, tuning=True)
-    trained = loops_heard(options.cache, FIRST_SEED, TRAINED_LOOPS)
-    said, said_of_trained = ([hear_drums(h.found) for h in loops] for loops in (unfamiliar, trained))
-    told, held = unfamiliar[1::2], said[1::2]
-    odds, struck = drum_odds(unfamiliar[::2], said[::2]), struck_odds(unfamiliar[::2], said[::2])
-    for drum, name in enumerate(DRUMS):
-        measures, others = (
-            measures_of(*pair, odds, drum) for pair in ((unfamiliar, said), (trained, said_of_trained))
-        )
-        weights = fit_velocity([*unfamiliar[::2], *trained], [*measures[::2], *others], drum)
-        sure = np.concatenate([surely(s.drum, odds)[h.clear, drum] for h, s in zip(told, held, strict=True)])
-        right = np.concatenate([h.right[h.clear, drum] for h in told])
-        rank = rank_of_velocities(told, [own @ weights for own in measures[1::2]], drum)
-        print(f"{name:8} held out: {agreement(sure, right)}, velocity rank {rank:.3f}", flush=True)
-    sure = np.concatenate([surely(s.struck, struck) for s in held])
-    right = np.concatenate([h.right.any(axis=1) | ~h.clear for h in told])
-    print(f"struck   held out: {agreement(sure, right)}", flush=True)
-    lanes = fit_lanes([*unfamiliar[::2], *trained], [*said[::2], *said_of_trained], odds)
-    has = np.array([h.right.any(axis=0) for h in told])
-    likely = np.array([lanes_there(surely(s.drum, odds), lanes) for s in held])
-    for drum, name in enumerate(DRUMS):
-        print(f"{name:8} in the loop at all: {agreement(likely[:, drum], has[:, drum])}")
-    # The shipped weights use every loop; the figures above do not.
-    odds = drum_odds(unfamiliar, said)
+    unfamiliar = [(h, hear_drums(h.found)) for h in loops_heard(options.cache, 0, options.loops, tuning=True)]
+    trained = [(h, hear_drums(h.found)) for h in loops_heard(options.cache, FIRST_SEED, TRAINED_LOOPS)]
+    tell(unfamiliar[1::2], fit(unfamiliar[::2], trained))
+    # The shipped weights use every loop; the figures do not.
+    shipped = fit(unfamiliar, trained)
     kept = {
         "version": VERSION,
-        "odds": odds.T.tolist(),
-        "struck": struck_odds(unfamiliar, said).tolist(),
-        "there": fit_lanes([*unfamiliar, *trained], [*said, *said_of_trained], odds).tolist(),
-        "velocity": [
-            fit_velocity(
-                [*unfamiliar, *trained],
-                [*measures_of(unfamiliar, said, odds, drum), *measures_of(trained, said_of_trained, odds, drum)],
-                drum,
-            ).tolist()
-            for drum in range(len(DRUMS))
-        ],
+        "odds": shipped.odds.T.tolist(),
+        "struck": shipped.struck.tolist(),
+        "there": shipped.there.tolist(),
+        "velocity": shipped.velocity.tolist(),
     }
     TARGET.with_suffix(".json").write_text(json.dumps(kept) + "\n")
 

@@ -1,6 +1,6 @@
 """Trains the second network for beats on what the first hears in clips that it never met, and exports it.
 
-    python -m training.train_bars CACHE --clips 600 --minutes 12
+    python -m training.train_bars CACHE --clips 700 --minutes 12
 
 The tuning clips say how good it is.
 """
@@ -91,7 +91,7 @@ def figures(network: BarNetwork, rows: list[BarRow]) -> str:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--clips", type=int, default=600)
+    parser.add_argument("--clips", type=int, default=700)
     parser.add_argument("--minutes", type=float, default=12.0)
     options = parser.parse_args()
     torch.set_num_threads(1)

@@ -1,6 +1,6 @@
 """Trains the second network for hits, on what the first hears, and exports it.
 
-    python -m training.train_drums CACHE --loops 2000 --minutes 15
+    python -m training.train_drums CACHE --loops 3800 --minutes 22
 
 Loops of trained kits only are trained on; the kits in no training say how good it is.
 """
@@ -180,9 +180,9 @@ def export(network: DrumNetwork, target: Path = TARGET) -> None:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--loops", type=int, default=2000)
+    parser.add_argument("--loops", type=int, default=3800)
     parser.add_argument("--tuning-loops", type=int, default=300)
-    parser.add_argument("--minutes", type=float, default=15.0)
+    parser.add_argument("--minutes", type=float, default=22.0)
     options = parser.parse_args()
     torch.set_num_threads(1)
     trained = loops_heard(options.cache, FIRST_SEED, options.loops)

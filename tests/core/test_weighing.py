@@ -1,5 +1,6 @@
 """Hits weighed with all others of their loop."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -87,3 +88,36 @@ def test_a_missing_network_is_one_clear_line(monkeypatch: pytest.MonkeyPatch) ->
     with pytest.raises(BadInput, match="network for drums is missing or damaged"):
         weighing.hear_drums(found_at([1.0]))
     opening.open_network.cache_clear()
+
+
+def test_no_stroke_is_surer_than_that_the_loop_has_its_drum(monkeypatch: pytest.MonkeyPatch) -> None:
+    said(monkeypatch, [(0.9, 0.01), (0.2, 0.8), (0.9, 0.01), (0.9, 0.01)], struck=(0.9,) * 4)
+    there = np.ones(len(DRUMS))
+    there[HAT] = 0.3
+    monkeypatch.setattr(weighing, "lanes_there", lambda sure, weights: there)
+    sure, _ = weighing.weigh(found_at([1.0, 2.0, 3.0, 4.0]))
+    assert sure[:, HAT].max() == pytest.approx(0.3)
+    # The stroke is there: it counts as the likeliest of the drums that the loop has.
+    assert (sure[1] >= 0.5).nonzero()[0].tolist() == [SNARE]
+
+
+def test_a_drum_heard_often_and_surely_is_in_the_loop(monkeypatch: pytest.MonkeyPatch) -> None:
+    often, once = np.full((40, len(DRUMS)), 0.01), np.full((40, len(DRUMS)), 0.01)
+    often[::2, HAT] = 0.97
+    once[7, HAT] = 0.55
+    weights = np.array(opening.constants_of("hits")["there"])
+    assert weighing.lanes_there(often, weights)[HAT] > 0.9
+    assert weighing.lanes_there(once, weights)[HAT] < weighing.lanes_there(often, weights)[HAT] / 2
+
+
+def test_velocity_follows_the_power_of_a_drum_under_another(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Hats of rising power under even snares, of which the networks say nothing: the loop itself tells."""
+    count = 12
+    said(monkeypatch, [(0.97, 0.97 if i % 2 else 0.01) for i in range(count)], struck=(0.97,) * count)
+    group = np.arange(16)
+    snare, hat = np.exp(-(((group - 6) / 4) ** 2)), np.exp(-(((group - 14) / 2) ** 2))
+    hat_db = np.linspace(-12, 0, count)
+    power = snare + np.where(np.arange(count) % 2, 10 ** (hat_db / 10), 0.0)[:, None] * hat + 1e-3
+    found = replace(found_at([0.25 * i for i in range(1, count + 1)]), rise=np.log10(power) / 3)
+    _, velocity = weighing.weigh(found)
+    assert np.all(np.diff(velocity[1::2, HAT]) > 0)

@@ -12,6 +12,7 @@ from honest_stave.core.hits.attack import refine_attacks
 from honest_stave.core.hits.found import Found
 from honest_stave.core.hits.hearing import HOP_S, LEAD_FRAMES, RATE, UNIT_DB, Activity, hear, measure_levels
 from honest_stave.core.hits.kinds import kinds_of
+from honest_stave.core.hits.lasting import lasting_rise_db
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
 from honest_stave.core.hits.weighing import weigh
 from honest_stave.core.signal.listen import heard_channels
@@ -23,6 +24,8 @@ APART_S, DRUM_FRAMES = 0.02, 3
 # A click stands this far over what follows it in the differences of samples; a drum sounds on.
 CLICK_DB, CLICK_FROM_S, CLICK_TO_S, CLICK_S = 21.0, 0.002, 0.006, 0.0008
 LEVEL_S = 0.02
+# What leaves less in every band than was there before is no stroke: of 4,500 strokes of kits in no training six do.
+LEAST_RISE_DB = -1.0
 # So close to the end too little sounds to tell a stroke from the cut.
 LEAST_AFTER_S = 0.01
 QUIETEST_DB = -70.0
@@ -67,6 +70,7 @@ def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Fo
     time_s = refine_attacks(mono, rough_s)
     level_db = _levels_db(mono, time_s)
     kept = (level_db > QUIETEST_DB) & ~_is_click(mono, time_s)
+    kept &= lasting_rise_db(mono, RATE, time_s).max(axis=1) > LEAST_RISE_DB
     kept &= np.diff(time_s, prepend=-1.0) > APART_S / 2
     kept &= time_s < len(mono) / RATE - LEAST_AFTER_S
     frame, time_s, level_db = frame[kept], time_s[kept], level_db[kept]

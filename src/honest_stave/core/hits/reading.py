@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 4"
+ENGINE = "hits 5"
 # Readings of these engines are kept in the same way.
 READABLE = ("hits 2", "hits 3", ENGINE)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
