@@ -27,6 +27,11 @@ RATHER_STRUCK = 0.5
 SUREST_STROKES, MOST_ODDS = 3, 30.0
 # Fewer hits than this say nothing of a loop.
 FEWEST_HITS = 4
+# The fitted measures of loudness follow kits as they are made; the power told apart asks no kit. On 96 fresh loops
+# of kits in no training every drum's ranks were best with .3 to .5 of the latter.
+POWER_SHARE = 0.4
+# Strokes whose powers vary by less than this, in tens of decibels, are even.
+LEAST_SPREAD = 0.02
 # A drum's power in a hit lies within so many tens of decibels of its usual one; more is another drum's.
 FARTHEST_POWER = 1.2
 # Where powers are told apart, a drum that is hardly heard has none of a hit, and one that is nearly sure all it can.
@@ -185,8 +190,15 @@ def weigh(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         if counted.any():
             # The middle is the first network's, the differences are measured.
             apart = loudness_measures(found, heard, powers, drum) @ np.array(weights)
-            loud[:, drum] = found.velocity[counted, drum].mean() + apart - apart[counted].mean()
+            loud[:, drum] = found.velocity[counted, drum].mean() + _mixed(apart, powers[:, drum], counted)
     return sure, np.clip(127 * loud, 1, 127)
+
+
+def _mixed(apart: NDArray[np.float64], power: NDArray[np.float64], counted: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Differences of loudness from the mean of a drum's strokes, by both witnesses, as wide as the first has them."""
+    wide = apart[counted].std() / max(power[counted].std(), LEAST_SPREAD)
+    both = (1 - POWER_SHARE) * apart + POWER_SHARE * wide * power
+    return np.asarray(both - both[counted].mean())
 
 
 def _at_least_one(
