@@ -67,7 +67,8 @@ def train(rows: list[BarRow], minutes: float, path: Path) -> BarNetwork:
     while not learner.done:
         features, downbeat, meter, right, absent = batch_of(rows, spread, learner.step)
         number = torch.arange(features.shape[1]).expand(len(features), -1)
-        learner.learn(loss_of(network(features, number, absent), downbeat, meter, right))
+        one, other = network.both(features, number, absent)
+        learner.learn(loss_of(one, downbeat, meter, right) + loss_of(other, downbeat, meter, right))
     learner.averaged()
     return network
 
