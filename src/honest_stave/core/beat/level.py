@@ -19,7 +19,7 @@ from honest_stave.core.beat.track import odds_near, other_levels
 Values = NDArray[np.float64]
 
 # Weights in what a level is worth; the level that was tracked has an advance.
-TRACKED, LENGTH, CLEARNESS, METER, HEARD, USUAL, COUNTED = 0.9, 0.5, 0.5, 0.5, 0.1, 0.5, 0.2
+TRACKED, LENGTH, CLEARNESS, METER, HEARD, USUAL, COUNTED = 0.9, 0.5, 0.5, 0.5, 0.1, 0.5, 0.4
 # A beat as long as this is likeliest, in seconds (Parncutt, 1994).
 USUAL_S = 0.58
 MOST_ODDS = 4.0
