@@ -14,9 +14,6 @@ from training.performance import Performance, Struck, without_overlaps
 LENGTH_S = 36.0
 # Clips from these seeds on are drums alone, and accompaniments.
 FIRST_DRUMS_SEED, FIRST_ACCOMPANIMENT_SEED = 600, 680
-# Clips from this seed on, of all kinds, are in no training of the first network: the second hears how it fares.
-FIRST_UNHEARD_SEED = 1000
-KINDS = {"any": 0.7, "drums": 0.1, "accompaniment": 0.2}
 SLOWEST_S, QUICKEST_S = 1.15, 0.32
 TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
 MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
@@ -107,15 +104,6 @@ def _delays(
     return np.interp(np.arange(len(beat_s)), known, delays[known]) if len(known) else np.zeros(len(beat_s))
 
 
-def _kind(random: np.random.Generator, seed: int) -> str:
-    """What the clip of a seed is: drums alone, accompaniment, or any."""
-    if seed >= FIRST_UNHEARD_SEED:
-        return str(random.choice(list(KINDS), p=list(KINDS.values())))
-    if seed >= FIRST_ACCOMPANIMENT_SEED:
-        return "accompaniment"
-    return "drums" if seed >= FIRST_DRUMS_SEED else "any"
-
-
 def _sound(
     random: np.random.Generator, font: str, programs: tuple[int, ...], played: Performance, drums: tuple[Struck, ...]
 ) -> NDArray[np.float32]:
@@ -133,10 +121,9 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False, soundin
     """The clip of a seed; ``tuning`` takes the soundfont that is in no training; not ``sounding`` is only truth."""
     random = np.random.default_rng([21, int(tuning), seed])
     tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
-    kind = _kind(random, seed)
-    if kind == "accompaniment":
+    if seed >= FIRST_ACCOMPANIMENT_SEED:
         score, spread_s = make_score(random, 120, accompaniment=True), float(random.uniform(0.001, 0.012))
-    elif kind == "drums":
+    elif seed >= FIRST_DRUMS_SEED:
         score, spread_s = make_score(random, 120, drums_alone=True), float(random.uniform(0.001, 0.012))
     elif borrowed and random.random() < 0.3:
         score = borrowed[int(random.integers(len(borrowed)))]
