@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
-from honest_stave.core.hits.hits_engine import LEAST_RISE_DB
+from honest_stave.core.hits.hits_engine import LEAST_RISE_DB, find_hits
 from honest_stave.core.hits.lasting import lasting_rise_db
+from honest_stave.demo.loops import boathouse_buckets
 
 RATE = 44100
 
@@ -44,3 +45,18 @@ def test_every_block_of_a_long_take_is_measured_alike() -> None:
     assert rises.shape == (300, 4)
     np.testing.assert_allclose(rises[1:], np.broadcast_to(rises[1], (299, 4)), atol=1e-3)
     assert lasting_rise_db(sound, RATE, np.zeros(0)).shape == (0, 4)
+
+
+def test_the_cut_end_of_a_sample_is_no_stroke() -> None:
+    """A loop over which a soft tone is let ring and cut off: as many hits as without it, at the same moments."""
+    loop = boathouse_buckets()
+    plain = loop.samples.mean(axis=1)
+    time_s = np.arange(len(plain)) / RATE
+    begins_s, ends_s = 0.0, 1.37
+    ringing = (time_s >= begins_s) & (time_s < ends_s)
+    tone = 0.02 * np.sin(2 * np.pi * 310 * time_s + 1.1) * ringing
+    found, wanted = find_hits((plain + tone).astype(np.float32)), find_hits(plain)
+    assert not np.any(np.abs(found.time_s - ends_s) < 0.02)
+    sure_of = {name: hits.time_s[hits.any > 0.9] for name, hits in (("with", found), ("without", wanted))}
+    assert len(sure_of["with"]) == len(sure_of["without"])
+    np.testing.assert_allclose(sure_of["with"], sure_of["without"], atol=0.003)

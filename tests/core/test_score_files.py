@@ -1,5 +1,6 @@
 """Scores written in bars: what was written is read back, and every bar is full."""
 
+from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
@@ -134,3 +135,48 @@ def test_pitches_are_spelt_by_the_key(pitches: tuple[int, ...], expected: dict[s
     root = ElementTree.fromstring(write_musicxml(score, "Spelling"))
     found = {p.findtext("step"): p.findtext("alter") for p in root.iter("pitch") if p.find("alter") is not None}
     assert found == expected
+
+
+def written(notes: list[tuple[float, float, int]], **options: Any) -> ElementTree.Element:
+    """The one part of a score of these notes (onset, duration, pitch), in 4/4, as it is written."""
+    part = ScorePart("Voice", None, tuple(ScoreNote(*note) for note in notes))
+    score = Score((part,), (Meter(0, 4, 4),), ((0.0, 90.0),), (), repeats=False)
+    return ElementTree.fromstring(write_musicxml(score, "Written", **options))
+
+
+def test_notes_together_are_a_chord_and_what_overlaps_is_a_voice_of_its_own() -> None:
+    root = written([(0, 4, 48), (0, 1, 64), (0, 1, 67), (1, 1, 65)])
+    rows = [
+        (note.findtext("voice"), note.find("chord") is not None, note.findtext("pitch/step"))
+        for note in root.iter("note")
+        if note.find("rest") is None
+    ]
+    assert sorted(rows) == [("1", False, "E"), ("1", False, "F"), ("1", True, "G"), ("2", False, "C")]
+    assert root.find("part/measure/backup") is not None
+
+
+def test_a_note_over_the_bar_line_is_tied_and_a_bar_without_notes_rests() -> None:
+    root = written([(3.5, 1.25, 60), (12, 1, 60)])
+    first, second, third, _ = root.findall("part/measure")
+    assert [t.get("type") for t in first.iter("tie")] == ["start"]
+    # Three sixteenths after the bar line are one dotted note.
+    lengths = [
+        (n.findtext("type"), n.find("dot") is not None) for n in second.findall("note") if n.find("tie") is not None
+    ]
+    assert lengths == [("eighth", True)]
+    assert [t.get("type") for t in second.iter("tie")] == ["stop"]
+    rest = third.find("note/rest")
+    assert rest is not None
+    assert rest.get("measure") == "yes"
+
+
+def test_thirds_of_a_beat_are_written_as_three_in_the_time_of_two() -> None:
+    root = written([(k / 3, 1 / 3, 60 + k) for k in range(3)])
+    notes = [n for n in root.iter("note") if n.find("rest") is None]
+    assert [n.findtext("type") for n in notes] == ["eighth"] * 3
+    assert [n.findtext("time-modification/actual-notes") for n in notes] == ["3"] * 3
+
+
+def test_low_parts_are_in_the_bass_clef() -> None:
+    assert written([(0, 1, 41)]).findtext("part/measure/attributes/clef/sign") == "F"
+    assert written([(0, 1, 72)]).findtext("part/measure/attributes/clef/sign") == "G"
