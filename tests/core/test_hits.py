@@ -7,7 +7,7 @@ from honest_stave.core.hits.attack import refine_attacks
 from honest_stave.core.hits.hearing import BANDS, LEAD_FRAMES, measure_levels
 from honest_stave.core.hits.hits_engine import read
 from honest_stave.core.hits.kinds import kinds_of
-from honest_stave.core.hits.reading import DRUMS, HitSettings, HitsReading
+from honest_stave.core.hits.reading import DRUMS, ENGINE, READABLE, HitSettings, HitsReading
 from honest_stave.core.signal.listen import ListenSettings
 from tests.made import RATE, Note, line
 
@@ -227,3 +227,8 @@ def test_a_hat_under_a_ride_is_closed_with_the_foot() -> None:
     time_s, drum = np.array(next(columns)), np.array(next(columns))
     kinds = kinds_of(mono.astype(np.float32), RATE, time_s, drum, np.ones(len(drum), bool))
     assert kinds == ["cymbal ride", "cymbal ride", "hat pedal"] * 4
+
+
+def test_readings_of_every_engine_before_are_readable() -> None:
+    name, version = ENGINE.split()
+    assert set(READABLE) >= {f"{name} {earlier}" for earlier in range(2, int(version) + 1)}

@@ -123,7 +123,24 @@ def test_a_changed_score_is_told_apart() -> None:
     assert not prove_score(made, beat_map, data.replace(b"<step>G</step>", b"<step>A</step>")).same
     slower = data.replace(b'tempo="8', b'tempo="7')
     assert slower != data
-    assert prove_score(made, beat_map, slower).worst_ms > 10
+    late = prove_score(made, beat_map, slower)
+    assert late.worst_ms > 10
+    assert not late.same
+
+
+def test_a_pickup_of_thirds_begins_with_a_rest() -> None:
+    beat_map = BeatMap("Verse", "take", "", rubato(9), (MeterFrom(1, 4, 4),))
+    voice = Voice("Alto", None, sung(beat_map, [(2 / 3, 1, 60), (1, 5, 67)]))
+    # The pickup has a beat of its own before it, and then a third of one.
+    for dropped in (0, 1):
+        shorter = BeatMap("Verse", "take", "", beat_map.beats[dropped:], (MeterFrom(1 - dropped, 4, 4),))
+        made = score_of_map(shorter, [voice], places_within(np.array([2 / 3])))
+        data = write_musicxml(made.score, "Verse", pickup=made.pickup)
+        assert prove_score(made, shorter, data).same
+        first, second = made.score.parts[0].notes
+        assert second.onset - first.onset == pytest.approx(1 / 3, abs=1e-5)
+        # The bar begins where the map has it, whatever is before it.
+        assert second.onset == pytest.approx(made.score.meters[0].quarters, abs=1e-5)
 
 
 @pytest.mark.parametrize(

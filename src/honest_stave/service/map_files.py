@@ -121,8 +121,8 @@ def proof_text(proof: MapProof, score: ScoreProof | None, name: str) -> str:
         )
     if score:
         rows.append(
-            f"{score.notes} notes of the score were read back {'where' if score.same else 'not all where'} they were "
-            f"written; its tempo marks bring each beat at most {score.worst_ms:.4f} ms from the map."
+            f"{score.notes} notes of the score were read back{'' if score.same else ', not as they were written'}; "
+            f"its tempo marks bring each beat at most {score.worst_ms:.4f} ms from the map."
         )
     rows.append("No track is empty." if not proof.empty_tracks else f"{proof.empty_tracks} tracks are empty.")
     return "\n".join(rows)

@@ -8,7 +8,14 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of, times_of
 from honest_stave.core.beat.tempo_map import Meter, TempoMap
-from honest_stave.core.formats.musicxml_read import Score, ScoreNote, ScorePart, read_musicxml
+from honest_stave.core.formats.musicxml_read import (
+    Score,
+    ScoreNote,
+    ScorePart,
+    meter_of_length,
+    read_musicxml,
+    tempo_map_of_score,
+)
 from honest_stave.core.part.events import Sounding
 
 Values = NDArray[np.float64]
@@ -16,6 +23,10 @@ Values = NDArray[np.float64]
 # Places within a quarter on which notes are written where no score says which ones it uses.
 USUAL_PLACES = (0.0, 0.25, 1 / 3, 0.5, 2 / 3, 0.75)
 SHORTEST_QUARTERS = 1 / 12
+# A pickup is so many of these: a bar of thirds of a beat has no meter, it begins with a rest.
+PICKUP_QUARTERS = 1 / 8
+# A beat may come by so much earlier or later than in the map.
+WORST_MS = 1.0
 # Positions are written in 48ths of a quarter.
 SAME_QUARTERS = 1 / 48 + 1e-6
 
@@ -54,7 +65,7 @@ def places_within(onset_beats: Values) -> tuple[float, ...]:
     Args:
         onset_beats: their positions in quarters.
     """
-    found = np.round(np.asarray(onset_beats) % 1.0, 4) % 1.0
+    found = np.round(np.asarray(onset_beats) % 1.0, 6) % 1.0
     return tuple(sorted({0.0, *found.tolist()}))
 
 
@@ -72,14 +83,14 @@ def score_of_map(beat_map: BeatMap, voices: Sequence[Voice], places: Sequence[fl
     before = max(0.0, -float(beat[0]), -earliest)
     last = max((float(offset.max()) for _, offset in written if len(offset)), default=0.0)
     first = tempo_map.meters[0]
-    whole_bars, rest = divmod(round(before / SHORTEST_QUARTERS) * SHORTEST_QUARTERS, first.quarters)
+    whole_bars, rest = divmod(np.ceil(before / PICKUP_QUARTERS - 1e-6) * PICKUP_QUARTERS, first.quarters)
     rest = rest if rest > 1e-6 else 0.0
     shift = whole_bars * first.quarters + rest
     bars_before = int(whole_bars) + int(rest > 0)
     meters = [Meter(m.bar + bars_before if m.bar else int(rest > 0), m.numerator, m.denominator)
               for m in tempo_map.meters]  # fmt: skip
     if rest:
-        meters.insert(0, _meter_of(rest))
+        meters.insert(0, meter_of_length(0, rest))
     parts = tuple(
         ScorePart(
             voice.name,
@@ -106,14 +117,6 @@ def score_of_map(beat_map: BeatMap, voices: Sequence[Voice], places: Sequence[fl
     )
 
 
-def moments_of(score: Score, beat: Values) -> Values:
-    """Seconds from the score's beginning at which positions (quarters) come, by its tempo marks."""
-    at, bpm = np.array(score.tempi).T
-    begins_s = np.concatenate([[0.0], np.cumsum(60.0 * np.diff(at) / bpm[:-1])])
-    mark = np.clip(np.searchsorted(at, beat + 1e-9, "right") - 1, 0, len(at) - 1)
-    return np.asarray(begins_s[mark] + 60.0 * (beat - at[mark]) / bpm[mark])
-
-
 def _order(note: Sounding) -> tuple[float, float]:
     return note.onset_s, note.pitch
 
@@ -138,20 +141,13 @@ def _nearest(position: Values, places: Sequence[float]) -> Values:
     return np.asarray(options[np.arange(len(position)), nearest])
 
 
-def _meter_of(quarters: float) -> Meter:
-    denominator = 4
-    while denominator < 32 and abs(quarters * denominator / 4 % 1) > 1e-6:
-        denominator *= 2
-    return Meter(0, max(1, round(quarters * denominator / 4)), denominator)
-
-
 @dataclass(frozen=True)
 class ScoreProof:
     """What a written score says when it is read back.
 
     Args:
         notes: that it holds.
-        same: whether they are the notes that were to be written, where they were to be written.
+        same: whether they are the notes that were to be written, where they were, each beat within ``WORST_MS``.
         worst_ms: by how much a beat comes at another moment than in the map, at most.
     """
 
@@ -170,5 +166,6 @@ def prove_score(made: MapScore, beat_map: BeatMap, data: bytes) -> ScoreProof:
 
     wanted, found = rows(made.score), rows(back)
     same = wanted.shape == found.shape and bool(np.all(np.abs(wanted - found) <= SAME_QUARTERS))
-    error_s = moments_of(back, made.beat) + made.starts_s - times_of(beat_map)[: len(made.beat)]
-    return ScoreProof(len(found), same, 1000 * float(np.abs(error_s).max(initial=0.0)))
+    error_s = tempo_map_of_score(back).seconds_at(made.beat) + made.starts_s - times_of(beat_map)[: len(made.beat)]
+    worst_ms = 1000 * float(np.abs(error_s).max(initial=0.0))
+    return ScoreProof(len(found), same and worst_ms <= WORST_MS, worst_ms)

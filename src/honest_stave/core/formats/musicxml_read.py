@@ -201,16 +201,25 @@ class _Part:
 
     def _say(self, bar: int, length: float) -> None:
         numerator, denominator = self._meter
-        if abs(length - 4.0 * numerator / denominator) > 1e-6:
-            while denominator < 32 and abs(length * denominator / 4 % 1) > 1e-6:
-                denominator *= 2
-            numerator = max(1, round(length * denominator / 4))
-        if not self.meters or (self.meters[-1].numerator, self.meters[-1].denominator) != (numerator, denominator):
-            self.meters.append(Meter(bar, numerator, denominator))
+        meter = Meter(bar, numerator, denominator)
+        if abs(length - meter.quarters) > 1e-6:
+            meter = meter_of_length(bar, length, denominator)
+        if not self.meters or (self.meters[-1].numerator, self.meters[-1].denominator) != (
+            meter.numerator,
+            meter.denominator,
+        ):
+            self.meters.append(meter)
 
 
-def score_as_midi(score: Score, title: str) -> bytes:
-    """The score in its strict tempo as a MIDI file, meters and tempo marks with it."""
+def meter_of_length(bar: int, quarters: float, denominator: int = 4) -> Meter:
+    """The meter of a bar of this length, in units of ``denominator`` or, where they do not fit, of finer ones."""
+    while denominator < 32 and abs(quarters * denominator / 4 % 1) > 1e-6:
+        denominator *= 2
+    return Meter(bar, max(1, round(quarters * denominator / 4)), denominator)
+
+
+def tempo_map_of_score(score: Score) -> TempoMap:
+    """The strict tempo of a score, by its tempo marks and meters."""
     tempi = [t for t in score.tempi if t[0] > 1e-6]
     first = next((bpm for at, bpm in score.tempi if at <= 1e-6), score.tempi[0][1] if score.tempi else USUAL_BPM)
     knots = [Knot(0.0, 0.0)]
@@ -218,7 +227,12 @@ def score_as_midi(score: Score, title: str) -> bytes:
         before = knots[-1]
         knots.append(Knot(at, before.time_s + (at - before.beat) * 60.0 / first))
         first = bpm or first
-    tempo_map = TempoMap(tuple(knots), score.meters)
+    return TempoMap(tuple(knots), score.meters)
+
+
+def score_as_midi(score: Score, title: str) -> bytes:
+    """The score in its strict tempo as a MIDI file, meters and tempo marks with it."""
+    tempo_map = tempo_map_of_score(score)
     parts = [
         WrittenPart(
             part.name,

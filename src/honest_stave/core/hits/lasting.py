@@ -32,12 +32,13 @@ def lasting_rise_db(mono: NDArray[np.float32], rate: int, time_s: Values) -> Val
         time_s: attacks, (hits,).
     """
     first, last = (round(s * rate) for s in AROUND_S)
-    padded = np.concatenate([np.zeros(-first, np.float32), mono, np.zeros(last, np.float32)])
-    places = np.clip(np.round(time_s * rate).astype(int), 0, len(mono))
-    blocks = [
-        _rises_db(padded[places[k : k + BLOCK_HITS, None] + np.arange(last - first)], rate, -first)
-        for k in range(0, max(len(places), 1), BLOCK_HITS)
-    ]
+    places = np.round(time_s * rate).astype(int)
+    blocks = [np.zeros((0, len(EDGES_HZ) + 1))]
+    for k in range(0, len(places), BLOCK_HITS):
+        at = places[k : k + BLOCK_HITS, None] + np.arange(first, last)
+        inside = (at >= 0) & (at < len(mono))
+        around = np.where(inside, mono[np.clip(at, 0, len(mono) - 1)], np.float32(0))
+        blocks.append(_rises_db(around, rate, -first))
     return np.concatenate(blocks)
 
 
