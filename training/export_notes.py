@@ -19,7 +19,7 @@ from training import clips as recipes
 from training.material import LOWEST_DB, STEP_DB, load
 from training.measure_notes import open_network
 from training.note_batches import reference_of
-from training.onnx_file import write_onnx
+from training.onnx_file import make_ready, write_onnx
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "notes.onnx"
 EXAMPLE_FRAMES = 64
@@ -78,6 +78,7 @@ def export(cache: Path, channels: int) -> None:
         op_types_to_quantize=["Conv", "Add"],
         nodes_to_exclude=["/network/heads/Conv"],
     )
+    make_ready(TARGET)
     print(f"{TARGET}: {TARGET.stat().st_size / 1000:.0f} kB")
 
 

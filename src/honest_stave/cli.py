@@ -13,7 +13,7 @@ import typer
 
 from honest_stave import __version__
 from honest_stave.core.errors import BadInput, StaveError
-from honest_stave.service.lone_files import beat_map_of, notes_of_file, recordings_in, samples_of
+from honest_stave.service.lone_files import beat_map_of, midi_of_reading, notes_of_file, recordings_in, samples_of
 
 if TYPE_CHECKING:
     from honest_stave.service.studio import Studio
@@ -123,9 +123,12 @@ def notes(
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
 
     def read_one(path: Path) -> str:
-        body, data = notes_of_file(path, voices, settings, tempo, 1.0 - doubt, bend)
+        body, reading = notes_of_file(path, voices, settings, 1.0 - doubt)
+        if out is not None:
+            data, proof = midi_of_reading(path.stem, reading, 1.0 - doubt, tempo, bend)
+            body |= {"proof": proof} if proof else {}
+            _write(path, data, out, ".mid", many)
         _write(path, body, json_file, ".json", many)
-        _write(path, data, out, ".mid", many)
         read_as = f"read as {body['voices']} voice{'s' if body['voices'] == 'many' else ''}"
         said = f"{len(body['notes'])} notes, {body['left_out']} candidates left out"
         return f"{path.name}: {read_as}, {said}"

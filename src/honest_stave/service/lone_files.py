@@ -85,29 +85,20 @@ def beat_map_of(source: Path) -> tuple["BeatMap", float]:
     return map_of_reading(found, source.stem, "", ""), len(samples) / rate
 
 
-def notes_of_file(
-    path: Path, voices: str, settings: Any, tempo: float, least: float, bend: int
-) -> tuple[dict[str, Any], bytes]:
-    """What is read in a recording, for JSON, and as a MIDI file that is proven; no bytes where there are no notes.
+def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple[dict[str, Any], Any]:
+    """What is read in a recording, for JSON, and the reading itself.
 
     Args:
         path: the recording.
         voices: one, many, or auto for what it seems to hold.
         settings: of the reading.
-        tempo: of the MIDI file, in bpm.
         least: notes less sure than this are left out.
-        bend: range of the pitch bend in semitones, 0 for none.
 
     Raises:
         BadInput: the file cannot be decoded, or holds no sound.
     """
     from dataclasses import replace
 
-    from honest_stave.core.beat.tempo_map import TempoMap
-    from honest_stave.core.part.accept import note_of
-    from honest_stave.core.part.events import sounding_notes
-    from honest_stave.core.part.handing_on import HandOnSettings, Line, plan, write_and_prove
-    from honest_stave.core.part.notes import Part
     from honest_stave.core.pitch.forming import form_candidates
     from honest_stave.core.pitch.kind import judge_kind
     from honest_stave.core.pitch.notes_engine import read
@@ -136,13 +127,34 @@ def notes_of_file(
         **({"seems": {"name": seems.name, "confidence": round(seems.confidence, 3)}} if seems else {}),
         "tuning_cents": round(reading.tuning_cents, 1),
     }
+    return body, reading
+
+
+def midi_of_reading(name: str, reading: Any, least: float, tempo: float, bend: int) -> tuple[bytes, dict[str, Any]]:
+    """A reading as a MIDI file, and its proof; no bytes where there are no notes.
+
+    Args:
+        name: of the part.
+        reading: of a recording.
+        least: notes less sure than this are left out.
+        tempo: of the file, in bpm.
+        bend: range of the pitch bend in semitones, 0 for none.
+    """
+    from honest_stave.core.beat.tempo_map import TempoMap
+    from honest_stave.core.part.accept import note_of
+    from honest_stave.core.part.events import sounding_notes
+    from honest_stave.core.part.handing_on import HandOnSettings, Line, plan, write_and_prove
+    from honest_stave.core.part.notes import Part
+    from honest_stave.core.pitch.forming import form_candidates
+    from honest_stave.core.pitch.reading import FormSettings
+
+    counted = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
     if not counted:
-        return body, b""
+        return b"", {}
     spans = tuple((down + reading.starts_s, up + reading.starts_s) for down, up in reading.pedal)
-    part = Part(name=path.stem, bends=bend > 0, pedal=spans)
+    part = Part(name=name, bends=bend > 0, pedal=spans)
     events = sounding_notes("line", part, [note_of("file", reading, c) for c in counted])
-    line = Line("line", path.stem, None, tuple(events), pedal=spans)
+    line = Line("line", name, None, tuple(events), pedal=spans)
     planned = plan([line], TempoMap(lone_bpm=tempo), HandOnSettings(bend_semitones=bend))
-    data, proof = write_and_prove(planned, path.stem)
-    body["proof"] = {"same": proof.same, "greatest_ms": round(proof.greatest_ms, 4)}
-    return body, data
+    data, proof = write_and_prove(planned, name)
+    return data, {"same": proof.same, "greatest_ms": round(proof.greatest_ms, 4)}
