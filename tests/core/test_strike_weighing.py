@@ -7,7 +7,7 @@ import pytest
 
 from honest_stave.core.pitch.passages import CONTEXT_STRIKES, STRETCH_STRIKES, passage_of
 from honest_stave.core.pitch.strikes import Strikes
-from honest_stave.core.pitch.weighing import LONGEST_SHIFT_S, Halves, Weighed, strike_inputs, weigh
+from honest_stave.core.pitch.weighing import LONGEST_SHIFT_S, Halves, Weighed, one_at_a_time, strike_inputs, weigh
 from tests.core.test_note_ends import activity_of, bands_of, read
 
 TUNE = [(0.5 + 0.4 * k, 0.85 + 0.4 * k, p) for k, p in enumerate((60, 62, 64, 65, 67))]
@@ -85,3 +85,11 @@ def test_passages_are_numbered_in_order_of_time() -> None:
     activity = activity_of([*TUNE, (6.0, 6.5, 60)])
     cells = np.array([10, 40, 255])
     assert np.all(np.diff(passage_of(cells, activity)) >= 0)
+
+
+def test_of_strikes_of_one_voice_that_begin_together_only_the_surest_is_a_note() -> None:
+    # A tune with a stop an octave lower, as sure as its notes; a grace note; a doubtful strike beside a refused one.
+    onset_s = np.array([0.0, 0.002, 1.0, 1.004, 2.0, 2.05, 3.0, 3.02, 3.045])
+    score = np.array([6.0, 5.0, 3.0, 4.0, 2.0, 1.0, 5.0, 4.0, 0.5])
+    told = one_at_a_time(onset_s, score)
+    assert told.tolist() == [6.0, -6.0, -4.0, 4.0, 2.0, 1.0, 5.0, -5.0, 0.5]

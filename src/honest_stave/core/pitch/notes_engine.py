@@ -27,7 +27,7 @@ from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, NotesReading, ReadSettings
 from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
 from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
-from honest_stave.core.pitch.weighing import strike_inputs, weigh
+from honest_stave.core.pitch.weighing import one_at_a_time, strike_inputs, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
 
 # Strikes with lower log-odds are no candidates: fewer than one in fifty of them is a note.
@@ -158,4 +158,5 @@ def weighed_strikes(
     # Moments were moved by a little, within their passage.
     kept = np.lexsort((strikes.onset_s, passage))
     kept = kept[weighed.score[kept] > LEAST_LOG_ODDS]
-    return strikes.chosen(kept), weighed.score[kept], passage[kept]
+    strikes, score = strikes.chosen(kept), weighed.score[kept]
+    return strikes, one_at_a_time(strikes.onset_s, score) if one_voice else score, passage[kept]

@@ -16,7 +16,7 @@ from honest_stave.core.pitch.bands import Bands
 from honest_stave.core.pitch.evidence import measures, rises, since_last
 from honest_stave.core.pitch.loudness import loudness_inputs
 from honest_stave.core.pitch.passages import stretches
-from honest_stave.core.pitch.strikes import Strikes
+from honest_stave.core.pitch.strikes import SAME_ONSET_S, Strikes
 
 Values = NDArray[np.float64]
 # Measures in half precision: of an hour they would fill the memory.
@@ -129,3 +129,24 @@ def weigh(strikes: Strikes, passage: NDArray[np.int64], inputs: Halves, *, one_v
     said = heard_together("strikes", strikes, passage, inputs, one_voice=one_voice)
     shift_s = np.clip(SHIFT_UNIT_S * said[:, 2], -LONGEST_SHIFT_S, LONGEST_SHIFT_S)
     return Weighed(said[:, 0], said[:, 1], shift_s)
+
+
+def one_at_a_time(onset_s: Values, score: Values) -> Values:
+    """Log-odds of strikes of one voice: of those that begin together only the surest is a note.
+
+    Each of the others is no surer than that one is wrong, so that a stop an octave lower is not a second voice.
+
+    Args:
+        onset_s: of each strike, rising.
+        score: log-odds of being a note.
+    """
+    told = score.copy()
+    first = np.searchsorted(onset_s, onset_s - SAME_ONSET_S, side="right")
+    stop = np.searchsorted(onset_s, onset_s + SAME_ONSET_S, side="left")
+    for i in np.argsort(-score, kind="stable").tolist():
+        # Rarely does anything begin together with something else, and what was refused refuses nothing.
+        if told[i] > 0 and stop[i] - first[i] > 1:
+            others = np.setdiff1d(np.arange(first[i], stop[i]), [i])
+            others = others[score[others] <= score[i]]
+            told[others] = np.minimum(told[others], -score[i])
+    return told
