@@ -13,6 +13,7 @@ from honest_stave.core.hits.found import Found
 from honest_stave.core.hits.hearing import HOP_S, LEAD_FRAMES, RATE, UNIT_DB, Activity, hear, measure_levels
 from honest_stave.core.hits.kinds import kinds_of
 from honest_stave.core.hits.lasting import lasting_rise_db
+from honest_stave.core.hits.own_wave import velocities_by_wave
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
 from honest_stave.core.hits.weighing import weigh
 from honest_stave.core.signal.listen import heard_channels
@@ -171,6 +172,7 @@ def _is_click(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray
 
 def _with_drums(found: Found, starts_s: float, mono: NDArray[np.float32]) -> HitsReading:
     sure, velocity = weigh(found)
+    velocity = velocities_by_wave(mono, RATE, found.time_s, sure >= DEFAULT_LEAST_CONFIDENCE, velocity)
     hit, drum = np.nonzero(sure >= LEAST_DRUM)
     rows = np.arange(len(hit))
     others = sure[hit].copy()
