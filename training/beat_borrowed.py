@@ -26,14 +26,19 @@ def _parse(limit: int) -> list[dict[str, object]]:
     pieces: list[dict[str, object]] = []
     for path in paths:
         try:
-            pieces.append(_piece(corpus.parse(path), melodies))
+            pieces.append(parsed_piece(corpus.parse(path), melodies))
         except Exception:
             # A piece that a package cannot parse, or one we measure on, is simply not used.
             continue
     return pieces
 
 
-def _piece(score, melodies) -> dict[str, object]:
+def parsed_piece(score, melodies, least_notes: int = 80) -> dict[str, object]:
+    """Notes and bars of a parsed score in one meter.
+
+    Raises:
+        LookupError: it changes its meter, is short or very long, or shares a melody with ``melodies``.
+    """
     measures = list(score.parts[0].getElementsByClass("Measure"))
     rows = []
     for measure in measures:
@@ -52,19 +57,19 @@ def _piece(score, melodies) -> dict[str, object]:
         if _grams([int(n[2]) for n in line]) & melodies:
             raise LookupError
         notes += line
-    if len(notes) < 80 or max(n[0] for n in notes) > 1200:
+    if len(notes) < least_notes or max(n[0] for n in notes) > 1200:
         raise LookupError
     return {"notes": sorted(notes), "bars": [(o, d) for o, d, _, _ in rows], "felt": felt, "compound": compound}
 
 
-def _score(piece: dict[str, object]) -> Score | None:
+def bar_score(piece: dict[str, object]) -> Score | None:
     """A piece in felt beats from its first full bar, or None where its bars are of uneven felt beats."""
     felt = float(piece["felt"])
     bars = [(o / felt, d / felt) for o, d in piece["bars"] if d > 0]
     usual = float(np.median([d for _, d in bars]))
     pickup = bars[0][1] < usual - 0.01
     origin = bars[1][0] if pickup else bars[0][0]
-    starts = [o - origin for o, _ in bars[int(pickup) :]]
+    starts = [o - origin for o, _ in _whole(bars[int(pickup) :], usual)]
     if len(starts) < 6 or usual < 1.9 or any(abs(s - round(s)) > 0.01 for s in starts):
         return None
     # The bar before the first one holds the pickup.
@@ -83,10 +88,21 @@ def _score(piece: dict[str, object]) -> Score | None:
     return Score(tuple(notes), begin, tuple(lengths), bool(piece["compound"]), "borrowed")
 
 
+def _whole(bars: list[tuple[float, float]], usual: float) -> list[tuple[float, float]]:
+    """Bars in which the two parts of one that a repeat sign divides are one again."""
+    whole: list[tuple[float, float]] = []
+    for begin, beats in bars:
+        if whole and whole[-1][1] < usual - 0.01 and abs(whole[-1][1] + beats - usual) < 0.01:
+            whole[-1] = (whole[-1][0], usual)
+        else:
+            whole.append((begin, beats))
+    return whole
+
+
 def load_scores(cache: Path, *, tuning: bool, limit: int = 150) -> list[Score]:
     """Scores in felt beats; every fifth is kept for the tuning set."""
     path = cache / f"beat-scores-{limit}.json"
     if not path.exists():
         path.write_text(json.dumps(_parse(limit)))
-    scores = [s for s in map(_score, json.loads(path.read_text())) if s]
+    scores = [s for s in map(bar_score, json.loads(path.read_text())) if s]
     return [s for i, s in enumerate(scores) if (i % KEPT_OUT_EVERY == 0) == tuning]

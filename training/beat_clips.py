@@ -8,12 +8,19 @@ from numpy.typing import NDArray
 
 from training import sampled
 from training.beat_scores import Score, Written, make_score
+from training.beat_tunes import Wider
 from training.dress import dress
 from training.performance import Performance, Struck, without_overlaps
 
 LENGTH_S = 36.0
 # Clips from these seeds on are drums alone, and accompaniments.
 FIRST_DRUMS_SEED, FIRST_ACCOMPANIMENT_SEED = 600, 680
+# Clips from this seed on, of all kinds, are in no training of the first network: the second hears how it fares.
+FIRST_UNHEARD_SEED = 1000
+# From this one on they are tunes and part songs, each of a wider choice, and bands.
+FIRST_TUNES_SEED = 3000
+KINDS = {"any": 0.7, "drums": 0.1, "accompaniment": 0.2}
+WIDER_KINDS = {"tune": 0.45, "part song": 0.3, "any": 0.15, "accompaniment": 0.07, "drums": 0.03}
 SLOWEST_S, QUICKEST_S = 1.15, 0.32
 TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
 MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
@@ -104,6 +111,17 @@ def _delays(
     return np.interp(np.arange(len(beat_s)), known, delays[known]) if len(known) else np.zeros(len(beat_s))
 
 
+def _kind(random: np.random.Generator, seed: int) -> str:
+    """What the clip of a seed is: drums alone, accompaniment, a tune, a part song, or any."""
+    if seed >= FIRST_TUNES_SEED:
+        return str(random.choice(list(WIDER_KINDS), p=list(WIDER_KINDS.values())))
+    if seed >= FIRST_UNHEARD_SEED:
+        return str(random.choice(list(KINDS), p=list(KINDS.values())))
+    if seed >= FIRST_ACCOMPANIMENT_SEED:
+        return "accompaniment"
+    return "drums" if seed >= FIRST_DRUMS_SEED else "any"
+
+
 def _sound(
     random: np.random.Generator, font: str, programs: tuple[int, ...], played: Performance, drums: tuple[Struck, ...]
 ) -> NDArray[np.float32]:
@@ -117,14 +135,20 @@ def _sound(
     return both
 
 
-def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False, sounding: bool = True) -> BeatClip:
+def make_clip(
+    seed: int, borrowed: list[Score], *, tuning: bool = False, sounding: bool = True, wider: Wider | None = None
+) -> BeatClip:
     """The clip of a seed; ``tuning`` takes the soundfont that is in no training; not ``sounding`` is only truth."""
     random = np.random.default_rng([21, int(tuning), seed])
     tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
-    if seed >= FIRST_ACCOMPANIMENT_SEED:
+    kind = _kind(random, seed)
+    if kind == "accompaniment":
         score, spread_s = make_score(random, 120, accompaniment=True), float(random.uniform(0.001, 0.012))
-    elif seed >= FIRST_DRUMS_SEED:
+    elif kind == "drums":
         score, spread_s = make_score(random, 120, drums_alone=True), float(random.uniform(0.001, 0.012))
+    elif wider and kind in ("tune", "part song"):
+        score = wider.drawn(random, kind)
+        spread_s = float(random.uniform(0.002, 0.02))
     elif borrowed and random.random() < 0.3:
         score = borrowed[int(random.integers(len(borrowed)))]
         spread_s = float(random.uniform(0.002, 0.02))
@@ -140,6 +164,8 @@ def make_clip(seed: int, borrowed: list[Score], *, tuning: bool = False, soundin
     first = score.bar_starts[first_bar]
     pickup = random.random() < 0.25
     begins = first - (int(random.integers(1, score.bar_beats[max(first_bar - 1, 0)] + 1)) if pickup and first else 0)
+    if kind in ("tune", "part song"):
+        begins = max(begins, int(score.notes[0].onset))
     shift_s = beat_s[begins] - float(random.uniform(0.05, 1.0))
     beat_s = beat_s - shift_s
     notes = [

@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 560 --tuning-clips 60
+python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --tuning-clips 60
 """
 
 import argparse
@@ -11,7 +11,8 @@ import numpy as np
 
 from honest_stave.core.beat.beats_engine import listen_to
 from training.beat_borrowed import load_scores
-from training.beat_clips import make_clip
+from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, make_clip
+from training.beat_tunes import wider_scores
 
 RECIPE = 2
 RATE = 44100
@@ -31,16 +32,18 @@ class Made:
     tempo: str
 
 
-def material(cache: Path, count: int, *, tuning: bool = False) -> list[Made]:
-    """So many clips by seed; those not yet there are made."""
+def material(cache: Path, count: int, *, first: int = 0, tuning: bool = False) -> list[Made]:
+    """So many clips from a seed on; those not yet there are made."""
     folder = cache / f"beats-{RECIPE}-{'tuning' if tuning else 'train'}"
     folder.mkdir(parents=True, exist_ok=True)
-    made, borrowed = [], None
-    for seed in range(count):
+    made, borrowed, wider = [], None, None
+    for seed in range(first, first + count):
         path = folder / f"{seed}.npz"
         if not path.exists():
             borrowed = borrowed if borrowed is not None else load_scores(cache, tuning=tuning)
-            clip = make_clip(seed, borrowed, tuning=tuning)
+            if seed >= FIRST_TUNES_SEED:
+                wider = wider or wider_scores(cache)
+            clip = make_clip(seed, borrowed, tuning=tuning, wider=wider)
             heard = listen_to(clip.sound[:, None], RATE)
             np.savez_compressed(
                 path, columns=heard.columns.astype(np.float16), chroma=heard.chroma.astype(np.float16),
@@ -48,7 +51,7 @@ def material(cache: Path, count: int, *, tuning: bool = False) -> list[Made]:
                 words=np.array([clip.texture, clip.tempo, str(int(clip.compound))]),
             )  # fmt: skip
             if seed % 50 == 49:
-                print(f"{seed + 1} of {count}", flush=True)
+                print(f"{seed + 1 - first} of {count}", flush=True)
         with np.load(path) as kept:
             texture, tempo, compound = kept["words"].tolist()
             arrays = [kept[name] for name in ("columns", "chroma", "time_s", "place", "length")]
@@ -60,10 +63,14 @@ def material(cache: Path, count: int, *, tuning: bool = False) -> list[Made]:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--clips", type=int, default=560)
+    parser.add_argument("--clips", type=int, default=820)
+    parser.add_argument("--unheard-clips", type=int, default=700)
+    parser.add_argument("--wider-clips", type=int, default=1600)
     parser.add_argument("--tuning-clips", type=int, default=60)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)
+    material(options.cache, options.unheard_clips, first=FIRST_UNHEARD_SEED)
+    material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED)
     material(options.cache, options.clips)
 
 

@@ -1,14 +1,13 @@
-"""The two networks for beats: where beats lie in a recording, and what place in the bar each has."""
+"""The first network for beats: where they lie in a recording, and how long they are."""
 
 import torch
 from torch import nn
 
-from honest_stave.core.beat.beats_hearing import METERS, TEMPO_CLASSES
+from honest_stave.core.beat.beats_hearing import TEMPO_CLASSES
 from honest_stave.core.beat.heard import COLUMNS
 
 WIDTH = 40
 DILATIONS = (1, 2, 4, 8, 16, 32, 64, 128, 256, 512)
-BEAT_WIDTH = 48
 
 
 class _Block(nn.Module):
@@ -44,19 +43,3 @@ class BeatNetwork(nn.Module):
         for block in self.second:
             x = block(x)
         return self.leave(torch.relu(x)).transpose(1, 2)
-
-
-class BarNetwork(nn.Module):
-    """(batch, beats, features) to logits of downbeat and of meters, (batch, beats, 1 + meters)."""
-
-    def __init__(self, features: int) -> None:
-        super().__init__()
-        self.enter = nn.Sequential(nn.Linear(features, BEAT_WIDTH), nn.ReLU(), nn.Dropout(0.3))
-        self.memory = nn.GRU(BEAT_WIDTH, BEAT_WIDTH, batch_first=True, bidirectional=True)
-        self.leave = nn.Sequential(nn.Dropout(0.3), nn.Linear(2 * BEAT_WIDTH, 1 + len(METERS)))
-
-    def forward(self, features: torch.Tensor) -> torch.Tensor:
-        x = self.enter(features)
-        x, _ = self.memory(x)
-        out: torch.Tensor = self.leave(x)
-        return out

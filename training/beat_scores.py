@@ -296,6 +296,18 @@ def _chorale(random: Random, score: Maker) -> list[Written]:
     return notes
 
 
+def accompanying(random: Random, maker: Maker, texture: str) -> list[Written]:
+    """Chords, bass and drums as a texture has them."""
+    if texture == "accompaniment":
+        # Bass on the bar, chords on or after the other beats.
+        notes = _comping(random, maker, 1, str(random.choice(["oom-pah", "oom-pah", "oom-pah", "after", "beats"])))
+        return notes + _bass(random, maker, 2, str(random.choice(["roots", "roots", "two"])))
+    notes = _comping(random, maker, 1)
+    if texture != "figures" or random.random() < 0.5:
+        notes += _bass(random, maker, 2)
+    return notes + _drums(random, maker) if texture == "band" else notes
+
+
 def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompaniment: bool = False) -> Score:
     """A score of about so many felt beats."""
     starts, lengths, compound = _bars(random, beats, threes=0.45 if accompaniment else 0.0)
@@ -312,18 +324,12 @@ def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompa
     if drums_alone:
         texture, notes = "drums", _drums(random, maker)
     elif accompaniment:
-        # Bass on the bar, chords on or after the other beats, with or without a melody.
         texture = "accompaniment"
         notes = _melody(random, maker, 0, 60, 88) if random.random() < 0.5 else []
-        notes += _comping(random, maker, 1, str(random.choice(["oom-pah", "oom-pah", "oom-pah", "after", "beats"])))
-        notes += _bass(random, maker, 2, str(random.choice(["roots", "roots", "two"])))
+        notes += accompanying(random, maker, texture)
     elif texture == "chorale":
         notes = _chorale(random, maker)
     else:
         notes = _melody(random, maker, 0, 60, 88) if random.random() < 0.9 else []
-        notes += _comping(random, maker, 1)
-        if texture != "figures" or random.random() < 0.5:
-            notes += _bass(random, maker, 2)
-        if texture == "band":
-            notes += _drums(random, maker)
+        notes += accompanying(random, maker, texture)
     return Score(tuple(notes), tuple(starts), tuple(lengths), compound, texture)

@@ -15,6 +15,9 @@ COLOUR_SAMPLES = 1 << 16
 STROKES_COLOURED = 3
 # What keeps time, by how often it does.
 TIMEKEEPERS = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "open hat", "tom")
+# How often the foot keeps the second and fourth beat, or every one, while the hands are busy elsewhere: under a ride
+# as a rule, under a tom or a bell rarely. Under a snare it is hardly heard: what is said of it there is this share.
+FOOT_KEEPS = {"ride": 0.7, "tom": 0.2, "other": 0.2}
 
 
 @dataclass(frozen=True)
@@ -42,8 +45,7 @@ def _steps(random: np.random.Generator) -> dict[str, NDArray[np.float64]]:
     if timekeeper == "hat":
         chances["open hat"] = np.where(place % 8 == 6, float(random.choice([0, 0.2, 0.6])), 0.01)
         chances["pedal hat"] = np.where(place % 8 == 4, float(random.choice([0, 0, 0.3])), 0.0)
-    elif timekeeper in ("ride", "tom", "other") and random.random() < 0.6:
-        # The hands are busy: the foot keeps the second and fourth beat, or every one.
+    elif timekeeper in FOOT_KEEPS and random.random() < FOOT_KEEPS[timekeeper]:
         every = 4 if random.random() < 0.3 else 8
         chances["pedal hat"] = np.where(place % every == 4 % every, 0.95, 0.0)
     if timekeeper != "tom":

@@ -14,7 +14,7 @@ from training.hit_clips import HitClip, make_clip
 from training.one_shots import trained_kits, tuning_kits
 
 # Raise whenever loops of a seed come out otherwise, or the first network does.
-RECIPE = 3
+RECIPE = 4
 NEAR_S = 0.025
 LOOP_S = (4.0, 11.0)
 # Of the loops of trained kits so many have every drum from another kit.

@@ -1,4 +1,4 @@
-"""Trains the two networks for beats and exports them; goes on where it was interrupted.
+"""Trains the first network for beats and exports it; goes on where it was interrupted.
 
 python -m training.train_beats CACHE --minutes 30
 """
@@ -10,21 +10,17 @@ import numpy as np
 import torch
 from torch.nn import functional
 
-from honest_stave.core.beat.bar_features import bar_features
-from honest_stave.core.beat.beats_hearing import METERS, SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES, BeatActivity
-from honest_stave.core.beat.heard import ZONES, Heard
-from honest_stave.core.beat.track import track_beats
+from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES
+from honest_stave.core.beat.heard import ZONES
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from training.beat_material import Made, material
-from training.beat_network import BarNetwork, BeatNetwork
+from training.beat_network import BeatNetwork
 from training.learner import Learner
 from training.onnx_file import write_onnx
 
 NETWORKS = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks"
 BATCH, CELLS = 8, 1400
 PEAK_RATE = 3e-3
-BAR_BATCH, BAR_BEATS, BAR_STEPS = 24, 64, 2200
-FEATURE_NOISE = 0.05
 REACH_CELLS = 1.5
 
 
@@ -108,97 +104,6 @@ def train_beats(cache: Path, clips: list[Made], minutes: float) -> BeatNetwork:
     return network
 
 
-def heard_by(network: BeatNetwork, columns: np.ndarray) -> BeatActivity:
-    """What a network in training says of columns, as the application hears it."""
-    with torch.no_grad():
-        out = network(torch.from_numpy(columns[None]))[0]
-        return BeatActivity(out[:, 0].numpy(), out[:, 1].numpy(), torch.log_softmax(out[:, 2:], dim=1).numpy())
-
-
-Row = tuple[np.ndarray, np.ndarray, np.ndarray]
-
-
-def is_right(beat_s: np.ndarray, true_s: np.ndarray) -> bool:
-    """Whether a row of beats counts the music as it is written."""
-    inside = beat_s[(beat_s > true_s[0] - 0.1) & (beat_s < true_s[-1] + 0.1)]
-    if len(inside) < 4:
-        return False
-    near = np.abs(inside[:, None] - true_s).min(axis=1) < 0.08
-    return 2 * near.sum() / (len(inside) + len(true_s)) > 0.85
-
-
-def bar_rows(network: BeatNetwork, clips: list[Made], rounds: int) -> list[Row]:
-    """Rows of beats: features, downbeats and meters, -1 where unknown.
-
-    Of each clip there are true beats with a jitter, and beats as the first network has them where
-    those are counted as the music is written.
-    """
-    rows = []
-    for number, clip in enumerate(clips):
-        one_meter = len(set(clip.length.tolist())) == 1
-        meter = METERS.index((int(np.median(clip.length)), clip.compound)) if one_meter else -1
-        for turn in range(rounds):
-            random = np.random.default_rng([32, number, turn])
-            columns, chroma, beat_cell, place = warped(clip, random)
-            heard, activity = Heard(columns, chroma), heard_by(network, columns)
-            true_s = beat_cell * CELL_S + FIRST_CELL_S
-            beat_s = np.sort(true_s + random.normal(0, 0.012, len(true_s)))
-            if turn % 2:
-                beat_s, _ = track_beats(activity, columns[:, -1])
-                if not is_right(beat_s, true_s):
-                    continue
-            if len(beat_s) < 8:
-                continue
-            apart = np.abs(beat_s[:, None] - true_s)
-            near = apart.min(axis=1) < 0.2 * float(np.median(np.diff(true_s)))
-            downbeat = np.where(near, place[apart.argmin(axis=1)] == 0, -1).astype(np.float32)
-            rows.append((bar_features(heard, activity, beat_s), downbeat, np.full(len(beat_s), meter)))
-    return rows
-
-
-def train_bars(rows: list[Row], steps: int) -> BarNetwork:
-    torch.manual_seed(5)
-    network = BarNetwork(rows[0][0].shape[1])
-    print(f"{sum(p.numel() for p in network.parameters())} parameters, {len(rows)} rows", flush=True)
-    optimiser = torch.optim.AdamW(network.parameters(), lr=3e-3, weight_decay=3e-2)
-    recent = []
-    for step in range(steps):
-        random = np.random.default_rng([33, step])
-        parts: list[list[np.ndarray]] = [[], [], []]
-        for i in random.integers(len(rows), size=BAR_BATCH):
-            features, downbeat, meters = rows[int(i)]
-            features = features + random.normal(0, FEATURE_NOISE, features.shape).astype(np.float32)
-            first = int(random.integers(max(1, len(features) - BAR_BEATS)))
-            cut = slice(first, first + BAR_BEATS)
-            short = BAR_BEATS - len(features[cut])
-            parts[0].append(np.pad(features[cut], ((0, short), (0, 0))))
-            parts[1].append(np.pad(downbeat[cut], (0, short), constant_values=-1))
-            parts[2].append(np.pad(meters[cut], (0, short), constant_values=-1))
-        features, downbeat, meters = (torch.from_numpy(np.stack(p)) for p in parts)
-        for group in optimiser.param_groups:
-            group["lr"] = 3e-3 * min(1.0, (step + 1) / 60) * 0.5 * (1 + np.cos(np.pi * step / steps))
-        out = network(features)
-        known = downbeat >= 0
-        loss = functional.binary_cross_entropy_with_logits(out[:, :, 0][known], downbeat[known])
-        loss = loss + 0.4 * functional.cross_entropy(
-            out[:, :, 1:].reshape(-1, len(METERS)), meters.reshape(-1), ignore_index=-1
-        )
-        optimiser.zero_grad(set_to_none=True)
-        loss.backward()
-        torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
-        optimiser.step()
-        recent.append(loss.item())
-        if step % 250 == 249:
-            print(f"bars step {step + 1}  loss {np.mean(recent[-250:]):.4f}", flush=True)
-    return network.eval()
-
-
-def export(network: torch.nn.Module, name: str, given: torch.Tensor, entry: str, axis: str) -> None:
-    """Writes a network as the application ships it."""
-    axes = {entry: {1: axis}, "out": {1: axis}}
-    write_onnx(network, (given,), NETWORKS / f"{name}.onnx", (entry, "out"), axes)
-
-
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
@@ -207,10 +112,9 @@ def main() -> None:
     options = parser.parse_args()
     clips = material(options.cache, options.clips)
     network = train_beats(options.cache, clips, options.minutes)
-    export(network, "beats", torch.zeros(1, 256, clips[0].columns.shape[1]), "columns", "cells")
-    rows = bar_rows(network, clips, 5)
-    bars = train_bars(rows, BAR_STEPS)
-    export(bars, "bars", torch.zeros(1, 32, rows[0][0].shape[1]), "features", "beats")
+    axes = {"columns": {1: "cells"}, "out": {1: "cells"}}
+    given = torch.zeros(1, 256, clips[0].columns.shape[1])
+    write_onnx(network, (given,), NETWORKS / "beats.onnx", ("columns", "out"), axes)
 
 
 if __name__ == "__main__":

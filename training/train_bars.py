@@ -1,0 +1,111 @@
+"""Trains the second network for beats on what the first hears in clips that it never met, and exports it.
+
+    python -m training.train_bars CACHE --clips 700 --minutes 12
+
+The tuning clips say how good it is.
+"""
+
+import argparse
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch.nn import functional
+
+from training.bar_network import BarNetwork
+from training.bar_rows import BarRow, bar_rows
+from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED
+from training.beat_material import material
+from training.learner import Learner
+from training.onnx_file import write_onnx
+from training.train_beats import NETWORKS
+
+BATCH, WINDOW_BEATS, PEAK_RATE = 32, 96, 2e-3
+ROUNDS = 4
+METER_WEIGHT, RIGHT_WEIGHT = 0.3, 0.5
+# Features vary by so many of their spreads: those of a whole row together, and each beat's.
+TOGETHER, OWN = 0.15, 0.1
+
+
+def batch_of(rows: list[BarRow], spread: torch.Tensor, step: int) -> tuple[torch.Tensor, ...]:
+    """Features, downbeats, meters, right or not, and what is absent, of windows of rows drawn at random."""
+    random = np.random.default_rng([33, step])
+    parts: list[list[torch.Tensor]] = [[], [], [], []]
+    for row in (rows[int(i)] for i in random.integers(len(rows), size=BATCH)):
+        first = int(random.integers(max(1, len(row.features) - WINDOW_BEATS + 1)))
+        features = torch.from_numpy(row.features[first : first + WINDOW_BEATS].astype(np.float32))
+        drawn = random.normal(0, TOGETHER, (1, features.shape[1])) + random.normal(0, OWN, features.shape)
+        parts[0].append(features + spread * torch.from_numpy(drawn.astype(np.float32)))
+        parts[1].append(torch.from_numpy(row.downbeat[first : first + WINDOW_BEATS]))
+        parts[2].append(torch.full((len(features),), row.meter))
+        parts[3].append(torch.full((len(features),), row.right))
+    pad = torch.nn.utils.rnn.pad_sequence
+    lengths = [len(p) for p in parts[1]]
+    absent = pad([torch.zeros(n, dtype=torch.bool) for n in lengths], True, True)
+    return pad(parts[0], True), *(pad(p, True, -1) for p in parts[1:]), absent
+
+
+def loss_of(out: torch.Tensor, downbeat: torch.Tensor, meter: torch.Tensor, right: torch.Tensor) -> torch.Tensor:
+    """Entropy of downbeats, of being right, and of the meter, where each is known."""
+
+    def entropy(column: int, label: torch.Tensor) -> torch.Tensor:
+        known = label >= 0
+        return functional.binary_cross_entropy_with_logits(out[:, :, column][known], label[known].float())
+
+    meters = functional.cross_entropy(out[:, :, 2:].flatten(0, 1), meter.flatten(), ignore_index=-1)
+    loss: torch.Tensor = entropy(0, downbeat) + RIGHT_WEIGHT * entropy(1, right) + METER_WEIGHT * meters
+    return loss
+
+
+def train(rows: list[BarRow], minutes: float, path: Path) -> BarNetwork:
+    """A network of averaged weights."""
+    torch.manual_seed(5)
+    every = torch.from_numpy(np.concatenate([r.features[::4] for r in rows]).astype(np.float32))
+    spread = every.std(dim=0).clamp(min=1e-2)
+    network = BarNetwork(every.mean(dim=0), spread)
+    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=3e-2, path=path)
+    while not learner.done:
+        features, downbeat, meter, right, absent = batch_of(rows, spread, learner.step)
+        number = torch.arange(features.shape[1]).expand(len(features), -1)
+        one, other = network.both(features, number, absent)
+        learner.learn(loss_of(one, downbeat, meter, right) + loss_of(other, downbeat, meter, right))
+    learner.averaged()
+    return network
+
+
+def figures(network: BarNetwork, rows: list[BarRow]) -> str:
+    """Shares of downbeats, meters and rows that are told rightly."""
+    downbeats, meters, counted = [], [], []
+    for row in rows:
+        features = torch.from_numpy(row.features.astype(np.float32))[None]
+        with torch.no_grad():
+            out = network(features, torch.arange(features.shape[1])[None])[0].numpy()
+        known = row.downbeat >= 0
+        downbeats += ((out[:, 0] > 0) == row.downbeat)[known].tolist()
+        if row.meter >= 0:
+            meters.append(out[:, 2:].mean(axis=0).argmax() == row.meter)
+        if row.right >= 0:
+            counted.append((out[:, 1].mean() > 0) == row.right)
+    return f"downbeats {np.mean(downbeats):.3f}, meters {np.mean(meters):.3f}, right or wrong {np.mean(counted):.3f}"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("cache", type=Path)
+    parser.add_argument("--clips", type=int, default=700)
+    parser.add_argument("--wider-clips", type=int, default=1600)
+    parser.add_argument("--minutes", type=float, default=25.0)
+    options = parser.parse_args()
+    torch.set_num_threads(1)
+    rows = bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
+    rows += bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), ROUNDS)
+    print(f"{len(rows)} rows", flush=True)
+    network = train(rows, options.minutes, options.cache / "bars.pt")
+    print(figures(network, bar_rows(material(options.cache, 60, tuning=True), 1)), flush=True)
+    given = torch.zeros(1, 8, len(network.mean)), torch.arange(8)[None]
+    axes = {name: {1: "beats"} for name in ("features", "number", "out")}
+    write_onnx(network, given, NETWORKS / "bars.onnx", ("features", "number", "out"), axes)
+
+
+if __name__ == "__main__":
+    main()
