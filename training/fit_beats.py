@@ -20,7 +20,7 @@ from training.beat_material import Made, material
 from training.train_beats import NETWORKS
 
 NEAR_S = 0.07
-VERSION = "beats 2"
+VERSION = "beats 3"
 
 
 def f_measure(found: np.ndarray, truth: np.ndarray) -> float:
@@ -78,7 +78,7 @@ def fitted(clips: list[dict[str, object]]) -> tuple[float, float]:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--clips", type=int, default=60)
+    parser.add_argument("--clips", type=int, default=180)
     options = parser.parse_args()
     found = [measured(c) for c in material(options.cache, options.clips, tuning=True)]
     for key in ("texture", "tempo"):

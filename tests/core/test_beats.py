@@ -8,7 +8,7 @@ import pytest
 from honest_stave.core.beat.bars import find_bars
 from honest_stave.core.beat.beats_engine import BeatsReading, read
 from honest_stave.core.beat.beats_hearing import METERS, TEMPO_CLASSES, BeatActivity
-from honest_stave.core.beat.track import track_beats
+from honest_stave.core.beat.track import other_levels, track_beats
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.demo.loops import boathouse_buckets
@@ -137,3 +137,13 @@ def test_a_row_of_beats_begins_with_the_music_not_in_the_room_before_it() -> Non
     found, _ = track_beats(BeatActivity(odds, odds, even), sounding)
     assert found[0] == pytest.approx(2.0, abs=0.02)
     assert share_near(found, truth) > 0.95
+
+
+def test_what_is_counted_in_three_can_be_counted_in_two_and_back() -> None:
+    """A bar of six eighths: three beats of two, or two of three; beats that quicken keep their place."""
+    three_s = np.cumsum(np.full(31, 0.4) * 0.995 ** np.arange(31))
+    place = np.arange(31)
+    two_s = np.interp(np.arange(0, 30.1, 1.5), place, three_s)
+    assert any(len(row) == len(two_s) and np.allclose(row, two_s) for row in other_levels(three_s))
+    back_s = np.interp(np.arange(0, 20.1, 2 / 3), np.arange(21), two_s)
+    assert any(len(row) == len(back_s) and np.allclose(row, back_s) for row in other_levels(two_s))

@@ -15,6 +15,8 @@ TEMPO_CLASSES = 36
 SHORTEST_LOG2, SLOWEST_LOG2 = float(np.log2(0.27)), float(np.log2(1.75))
 # Felt beats of a bar, and whether each is divided in three.
 METERS = ((2, False), (3, False), (4, False), (5, False), (6, False), (7, False), (2, True), (3, True), (4, True))
+# Beats weighed together, and those to either side that they see.
+STRETCH_BEATS, CONTEXT_BEATS = 384, 64
 
 
 @dataclass(frozen=True)
@@ -53,10 +55,12 @@ class BarActivity:
     Args:
         downbeat: log-odds that it begins a bar, (beats,).
         meter: log share of each of ``METERS`` around it, (beats, meters).
+        counted: log-odds that the music is counted as the row counts it, (beats,).
     """
 
     downbeat: Floats
     meter: Floats
+    counted: Floats
 
 
 def hear_bars(features: Floats) -> BarActivity:
@@ -68,5 +72,12 @@ def hear_bars(features: Floats) -> BarActivity:
     Raises:
         BadInput: the network is missing or damaged.
     """
-    out = open_network("bars").run(None, {"features": features[None]})[0][0]
-    return BarActivity(out[:, 0], _log_shares(out[:, 1:]))
+    network = open_network("bars")
+    parts = []
+    for first in range(0, len(features), STRETCH_BEATS):
+        low, stop = max(first - CONTEXT_BEATS, 0), min(first + STRETCH_BEATS, len(features))
+        high = min(stop + CONTEXT_BEATS, len(features))
+        given = {"features": features[None, low:high], "number": np.arange(low, high)[None]}
+        parts.append(network.run(None, given)[0][0, first - low : stop - low])
+    out = np.concatenate(parts)
+    return BarActivity(out[:, 0], _log_shares(out[:, 2:]), out[:, 1])

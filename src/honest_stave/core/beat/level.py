@@ -1,7 +1,8 @@
 """At which level the beats of a recording are counted: as they were tracked, or half, twice, thrice, shifted.
 
-A row of beats is the better the clearer bars lie over it, the likelier its length is to the first
-network, the more is heard on its beats, and the nearer its tempo is to the usual one.
+A row of beats is the better the surer the second network is that the music is counted so, the clearer
+bars lie over it, the likelier its length is to the first network, the more is heard on its beats, and
+the nearer its tempo is to the usual one.
 """
 
 from dataclasses import dataclass
@@ -18,7 +19,7 @@ from honest_stave.core.beat.track import odds_near, other_levels
 Values = NDArray[np.float64]
 
 # Weights in what a level is worth; the level that was tracked has an advance.
-TRACKED, LENGTH, CLEARNESS, METER, HEARD, USUAL = 0.9, 0.5, 0.5, 0.5, 0.1, 0.5
+TRACKED, LENGTH, CLEARNESS, METER, HEARD, USUAL, COUNTED = 0.9, 0.5, 0.5, 0.5, 0.1, 0.5, 0.4
 # A beat as long as this is likeliest, in seconds (Parncutt, 1994).
 USUAL_S = 0.58
 MOST_ODDS = 4.0
@@ -59,5 +60,6 @@ def _level(heard: Heard, activity: BeatActivity, beat_s: Values, tracked: bool) 
     worth = TRACKED * tracked + LENGTH * np.log(length_share(activity, length_s) + 0.01)
     worth += CLEARNESS * float(np.abs(said.downbeat).mean()) + METER * float(said.meter.mean(axis=0).max())
     worth += HEARD * float(np.clip(odds_near(activity, beat_s), -MOST_ODDS, MOST_ODDS).mean())
+    worth += COUNTED * float(said.counted.mean())
     worth -= USUAL * np.log2(length_s / USUAL_S) ** 2
     return Level(beat_s, find_bars(said.downbeat.astype(float), said.meter.astype(float)), float(worth))

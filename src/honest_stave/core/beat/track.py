@@ -103,13 +103,17 @@ def _without_unheard_ends(beats: NDArray[np.int64], odds: Values) -> NDArray[np.
 
 
 def other_levels(beat_s: Values) -> list[Values]:
-    """The same music counted otherwise: shifted by half, half (two ways), twice, a third (three ways), thrice."""
+    """The same music counted otherwise: shifted by half, half, twice, a third, thrice, two thirds, three halves."""
     steps = np.diff(beat_s)
     middle = beat_s[:-1] + steps / 2
     found = [middle, beat_s[::2], beat_s[1::2], np.sort(np.concatenate([beat_s, middle]))]
     found += [beat_s[k::3] for k in range(3)]
     thirds = [beat_s[:-1] + steps * share for share in (1 / 3, 2 / 3)]
     found.append(np.sort(np.concatenate([beat_s, *thirds])))
+    # Three beats of the one are two of the other: a bar of six eighths counted in two or in three.
+    place = np.arange(len(beat_s))
+    for step, starts in ((1.5, (0.0, 0.5, 1.0)), (2 / 3, (0.0, 1 / 3))):
+        found += [np.interp(np.arange(start, len(beat_s) - 1 + 1e-6, step), place, beat_s) for start in starts]
     kept = []
     for row in found:
         typical = float(np.median(np.diff(row))) if len(row) >= FEWEST_BEATS else 0.0
