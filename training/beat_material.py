@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --tuning-clips 60
+python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --wider-clips 1600 --tuning-clips 180
 """
 
 import argparse
@@ -66,7 +66,7 @@ def main() -> None:
     parser.add_argument("--clips", type=int, default=820)
     parser.add_argument("--unheard-clips", type=int, default=700)
     parser.add_argument("--wider-clips", type=int, default=1600)
-    parser.add_argument("--tuning-clips", type=int, default=60)
+    parser.add_argument("--tuning-clips", type=int, default=180)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)
     material(options.cache, options.unheard_clips, first=FIRST_UNHEARD_SEED)
