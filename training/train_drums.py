@@ -1,4 +1,4 @@
-"""Trains the second network for hits, on what the first hears, and exports it.
+"""Trains the second network for hits, on what the first hears, and exports it: the mean of two from other seeds.
 
     python -m training.train_drums CACHE --loops 3800 --minutes 22
 
@@ -26,6 +26,8 @@ from training.onnx_file import write_onnx
 
 TARGET = Path(networks.__file__).parent / "drums.onnx"
 FIRST_SEED = 20_000
+# What networks that began elsewhere say in the mean is surer than what either says.
+NETWORK_SEEDS = (4, 5)
 BATCH, PEAK_RATE = 16, 2e-3
 VELOCITY_WEIGHT = 6.0
 # Fewer strokes of a drum than this tell nothing of its dynamics.
@@ -110,14 +112,25 @@ def loss_of(logits: torch.Tensor, velocity: torch.Tensor, clear: torch.Tensor, a
     return loss
 
 
-def train(cache: Path, loops: Loops, minutes: float) -> DrumNetwork:
+class Mean(torch.nn.Module):
+    """What several networks say in the mean, in log-odds."""
+
+    def __init__(self, networks: list[DrumNetwork]) -> None:
+        super().__init__()
+        self.networks = torch.nn.ModuleList(networks)
+
+    def forward(self, hits: torch.Tensor, time_s: torch.Tensor) -> torch.Tensor:
+        return torch.stack([network(hits, time_s) for network in self.networks]).mean(dim=0)
+
+
+def train(cache: Path, loops: Loops, minutes: float, seed: int) -> DrumNetwork:
     """A network of averaged weights."""
-    torch.manual_seed(4)
-    random = torch.Generator().manual_seed(4)
+    torch.manual_seed(seed)
+    random = torch.Generator().manual_seed(seed)
     rows = torch.cat(loops.inputs)
     network = DrumNetwork(rows.mean(dim=0), rows.std(dim=0).clamp(min=1e-2))
     learner = Learner(
-        network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=cache / "drums.pt"
+        network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=cache / f"drums-{seed}.pt"
     )
     while not learner.done:
         chosen = torch.randint(len(loops.inputs), (BATCH,), generator=random).tolist()
@@ -128,7 +141,7 @@ def train(cache: Path, loops: Loops, minutes: float) -> DrumNetwork:
     return network
 
 
-def figures(network: DrumNetwork, loops: list[Heard], limit: float = 0.5) -> str:
+def figures(network: Mean, loops: list[Heard], limit: float = 0.5) -> str:
     """F1, calibration error and velocity rank of each drum."""
     said: list[NDArray[np.float64]] = []
     kept = Loops(loops)
@@ -161,7 +174,7 @@ def figures(network: DrumNetwork, loops: list[Heard], limit: float = 0.5) -> str
 class Shares(torch.nn.Module):
     """The network with its outputs as probabilities, (batch, 2, hits, drums) and (batch, hits)."""
 
-    def __init__(self, network: torch.nn.Module) -> None:
+    def __init__(self, network: Mean) -> None:
         super().__init__()
         self.network = network
 
@@ -170,9 +183,9 @@ class Shares(torch.nn.Module):
         return said[:, :-1].unflatten(1, (2, -1)).transpose(2, 3), said[:, -1]
 
 
-def export(network: DrumNetwork, target: Path = TARGET) -> None:
+def export(network: Mean, inputs: int, target: Path = TARGET) -> None:
     """Writes the network as the application ships it."""
-    given = torch.zeros(1, 8, len(network.mean)), torch.arange(8.0)[None]
+    given = torch.zeros(1, 8, inputs), torch.arange(8.0)[None]
     axes = {"hits": {1: "hits"}, "time_s": {1: "hits"}, "shares": {2: "hits"}, "struck": {1: "hits"}}
     write_onnx(Shares(network).eval(), given, target, ("hits", "time_s", "shares", "struck"), axes)
 
@@ -187,9 +200,10 @@ def main() -> None:
     torch.set_num_threads(1)
     trained = loops_heard(options.cache, FIRST_SEED, options.loops)
     unfamiliar = loops_heard(options.cache, 0, options.tuning_loops, tuning=True)
-    network = train(options.cache, Loops(trained), options.minutes)
+    loops = Loops(trained)
+    network = Mean([train(options.cache, loops, options.minutes, seed) for seed in NETWORK_SEEDS])
     print(figures(network, unfamiliar), flush=True)
-    export(network)
+    export(network, loops.inputs[0].shape[1])
 
 
 if __name__ == "__main__":

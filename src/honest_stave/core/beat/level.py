@@ -1,4 +1,4 @@
-"""At which level the beats of a recording are counted: as they were tracked, or half, twice, thrice, shifted.
+"""At which level the beats of a recording are counted: as they were tracked, or half, twice, thrice, two in three, shifted.
 
 A row of beats is the better the surer the second network is that the music is counted so, the clearer
 bars lie over it, the likelier its length is to the first network, the more is heard on its beats, and
@@ -12,7 +12,14 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.bar_features import bar_features
 from honest_stave.core.beat.bars import Bars, find_bars
-from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES, BeatActivity, hear_bars
+from honest_stave.core.beat.beats_hearing import (
+    SHORTEST_LOG2,
+    SLOWEST_LOG2,
+    TEMPO_CLASSES,
+    BarActivity,
+    BeatActivity,
+    hear_bars,
+)
 from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.track import odds_near, other_levels
 
@@ -28,11 +35,10 @@ NEAR_CLASSES = 1.5
 
 @dataclass(frozen=True)
 class Level:
-    """Beats at a level, with their bars and what the level is worth, in log-odds."""
+    """Beats at a level, with their bars."""
 
     beat_s: Values
     bars: Bars
-    worth: float
 
 
 def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
@@ -44,7 +50,11 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
         beat_s: beats as they were tracked, at least four.
     """
     rows = [beat_s, *other_levels(beat_s)]
-    return max((_level(heard, activity, row, number == 0) for number, row in enumerate(rows)), key=lambda x: x.worth)
+    said = [hear_bars(bar_features(heard, activity, row)) for row in rows]
+    # The first is the one that was tracked; bars are laid over the best only.
+    worths = [_worth(activity, row, own) for row, own in zip(rows, said, strict=True)]
+    best = int(np.argmax([worths[0] + TRACKED, *worths[1:]]))
+    return Level(rows[best], find_bars(said[best].downbeat.astype(float), said[best].meter.astype(float)))
 
 
 def length_share(activity: BeatActivity, length_s: float) -> float:
@@ -54,12 +64,10 @@ def length_share(activity: BeatActivity, length_s: float) -> float:
     return float(np.exp(activity.length)[:, near].sum(axis=1).mean())
 
 
-def _level(heard: Heard, activity: BeatActivity, beat_s: Values, tracked: bool) -> Level:
-    said = hear_bars(bar_features(heard, activity, beat_s))
+def _worth(activity: BeatActivity, beat_s: Values, said: BarActivity) -> float:
+    """What a row of beats is worth, in log-odds."""
     length_s = float(np.median(np.diff(beat_s)))
-    worth = TRACKED * tracked + LENGTH * np.log(length_share(activity, length_s) + 0.01)
+    worth = LENGTH * np.log(length_share(activity, length_s) + 0.01) + COUNTED * float(said.counted.mean())
     worth += CLEARNESS * float(np.abs(said.downbeat).mean()) + METER * float(said.meter.mean(axis=0).max())
     worth += HEARD * float(np.clip(odds_near(activity, beat_s), -MOST_ODDS, MOST_ODDS).mean())
-    worth += COUNTED * float(said.counted.mean())
-    worth -= USUAL * np.log2(length_s / USUAL_S) ** 2
-    return Level(beat_s, find_bars(said.downbeat.astype(float), said.meter.astype(float)), float(worth))
+    return float(worth - USUAL * np.log2(length_s / USUAL_S) ** 2)
