@@ -1,4 +1,4 @@
-"""At which level the beats of a recording are counted: as they were tracked, or half, twice, thrice, two in three, shifted.
+"""How beats are counted: as they were tracked, or half, twice, thrice as quick, two in three, shifted.
 
 A row of beats is the better the surer the second network is that the music is counted so, the clearer
 bars lie over it, the likelier its length is to the first network, the more is heard on its beats, and
