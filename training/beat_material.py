@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --wider-clips 1600 --tuning-clips 180
+python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --wider-clips 1400 --tuning-clips 180
 """
 
 import argparse
@@ -65,7 +65,7 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=820)
     parser.add_argument("--unheard-clips", type=int, default=700)
-    parser.add_argument("--wider-clips", type=int, default=1600)
+    parser.add_argument("--wider-clips", type=int, default=1400)
     parser.add_argument("--tuning-clips", type=int, default=180)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)

@@ -1,6 +1,6 @@
 """Trains the second network for beats on what the first hears in clips that it never met, and exports it.
 
-    python -m training.train_bars CACHE --clips 700 --wider-clips 1600 --minutes 26
+    python -m training.train_bars CACHE --clips 700 --wider-clips 1400 --minutes 20
 
 The tuning clips say how good it is.
 """
@@ -21,7 +21,8 @@ from training.onnx_file import write_onnx
 from training.train_beats import NETWORKS
 
 BATCH, WINDOW_BEATS, PEAK_RATE = 32, 96, 2e-3
-ROUNDS = 3
+# How often each clip is played, quicker or slower: there are fewer of the first kind.
+ROUNDS, WIDER_ROUNDS = 3, 2
 METER_WEIGHT, RIGHT_WEIGHT = 0.3, 0.5
 # Features vary by so many of their spreads: those of a whole row together, and each beat's.
 TOGETHER, OWN = 0.15, 0.1
@@ -93,12 +94,12 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=700)
-    parser.add_argument("--wider-clips", type=int, default=1600)
-    parser.add_argument("--minutes", type=float, default=26.0)
+    parser.add_argument("--wider-clips", type=int, default=1400)
+    parser.add_argument("--minutes", type=float, default=20.0)
     options = parser.parse_args()
     torch.set_num_threads(1)
     rows = bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
-    rows += bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), ROUNDS)
+    rows += bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), WIDER_ROUNDS)
     print(f"{len(rows)} rows", flush=True)
     network = train(rows, options.minutes, options.cache / "bars.pt")
     print(figures(network, bar_rows(material(options.cache, 180, tuning=True), 1)), flush=True)
