@@ -42,6 +42,14 @@ def test_notes_of_a_recording(recording: Path, tmp_path: Path) -> None:
     assert tempos[0] == pytest.approx(60e6 / 147, abs=1)
 
 
+def test_what_writes_no_file_proves_none(recording: Path, tmp_path: Path) -> None:
+    target = tmp_path / "notes.json"
+    assert run("notes", recording, "--voices", "one", "--json", target).returncode == 0
+    body = json.loads(target.read_text())
+    assert len(body["notes"]) == 12
+    assert "proof" not in body
+
+
 def test_a_folder_is_a_batch_and_one_bad_file_does_not_stop_it(recording: Path, tmp_path: Path) -> None:
     (tmp_path / "bad.wav").write_bytes(b"no sound in here")
     done = run("notes", tmp_path, "--out", tmp_path / "out", "--from", 0.2, "--to", 3)
