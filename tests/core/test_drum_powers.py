@@ -42,3 +42,12 @@ def test_a_drum_that_is_not_heard_has_nothing_of_a_hit() -> None:
 
 def test_no_hits_have_no_powers() -> None:
     assert drum_powers(np.zeros((0, GROUPS)), np.zeros((0, 6))).shape == (0, 6)
+
+
+def test_a_drum_that_is_heard_nowhere_has_the_least_power() -> None:
+    # Two hits of a cut loop: three drums sound, one is hardly and two are never heard.
+    rise = np.random.default_rng(0).uniform(-1, 3, (2, 16))
+    heard = np.array([[1.0, 0, 0, 0, 0, 0], [0.3, 1, 0.4, 0.003, 0, 0]])
+    powers = drum_powers(rise, heard)
+    assert np.isfinite(powers).all()
+    assert np.all(powers[:, 4:] == powers.min())

@@ -36,7 +36,8 @@ def drum_powers(rise: Values, heard: Values) -> Values:
     spectrum /= spectrum.mean(axis=1, keepdims=True)
     for _ in range(TURNS):
         unexplained = power / (share @ spectrum + 1e-9)
-        share *= (unexplained @ spectrum.T) / spectrum.sum(axis=1)
+        # The spectrum of a drum that is heard nowhere shrinks to nothing.
+        share *= (unexplained @ spectrum.T) / np.maximum(spectrum.sum(axis=1), 1e-9)
         unexplained = power / (share @ spectrum + 1e-9)
         spectrum *= (share.T @ unexplained) / np.maximum(share.sum(axis=0), 1e-9)[:, None]
         size = spectrum.mean(axis=1) + 1e-12
