@@ -123,7 +123,7 @@ class _Cut:
         first = np.round((time_s - BEFORE_S) * rate).astype(int) - slack - margin
         at = first[:, None] + np.arange(wide + 2 * margin)
         heard = np.where((at >= 0) & (at < len(mono)), mono[np.clip(at, 0, len(mono) - 1)], np.float32(0))
-        fade = np.minimum(np.arange(1, margin + 1) / margin, 1.0).astype(np.float32)
+        fade = (np.arange(1, margin + 1) / margin).astype(np.float32)
         heard[:, :margin] *= fade
         heard[:, -margin:] *= fade[::-1]
         size = _power_of_two(heard.shape[1])
