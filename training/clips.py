@@ -69,7 +69,7 @@ class Clip:
     instrument: str
 
 
-def _pedal(notes: list[Struck], random: np.random.Generator) -> tuple[tuple[float, float], ...]:
+def make_pedal(notes: list[Struck], random: np.random.Generator) -> tuple[tuple[float, float], ...]:
     """Pedal changed with the harmony: down shortly after a bass note, up just before the next."""
     if not notes:
         return ()
@@ -121,7 +121,7 @@ def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = Fals
         notes = humanise(
             notes, random, spread_s=float(random.uniform(0.002, 0.01)), loudness=float(random.uniform(55, 105))
         )
-        notes = _one_at_a_time(notes, random)
+        notes = one_at_a_time(notes, random)
         if sung or (sustained_line and random.random() < 0.6):
             bends = _sung(notes, random, wide=sung)
     else:
@@ -138,7 +138,7 @@ def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = Fals
         )
         notes = without_overlaps(notes, gaps_s, random)
         if kind == "keys" and random.random() < 0.5:
-            pedal = _pedal(notes, random)
+            pedal = make_pedal(notes, random)
     notes = [n for n in notes if n.onset_s < LENGTH_S - 0.1]
     notes = [replace(n, offset_s=min(n.offset_s, LENGTH_S)) for n in notes]
     performance = Performance(tuple(notes), pedal)
@@ -175,7 +175,7 @@ def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = Fals
     )
 
 
-def _one_at_a_time(notes: list[Struck], random: np.random.Generator) -> list[Struck]:
+def one_at_a_time(notes: list[Struck], random: np.random.Generator) -> list[Struck]:
     notes = sorted(notes, key=lambda n: n.onset_s)
     kept = []
     for note, following in zip(notes, [*notes[1:], None], strict=True):

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.pitch.bands import HOP_SAMPLES, Bands, measure_bands
 from honest_stave.core.signal.listen import ANALYSIS_RATE
-from training import clips, drums
+from training import clips, drums, wide_clips
 from training.borrowed import KEPT_OUT_EVERY, load_pieces
 from training.sampled import RATE
 
@@ -70,6 +70,8 @@ def make(cache: Path, seed: int, tuning: bool) -> Path:
         kept_out = [p for i, p in enumerate(pieces) if (i % KEPT_OUT_EVERY == 0) == tuning]
         if seed >= drums.FIRST_SEED:
             heard = hear(drums.make_unpitched(seed, tuning=tuning))
+        elif wide_clips.is_wide(seed) and not tuning:
+            heard = hear(wide_clips.make_wide(seed, kept_out))
         else:
             heard = hear(clips.make_clip(seed, kept_out, tuning=tuning))
         part = path.with_suffix(".part.npz")
@@ -86,9 +88,14 @@ def load(path: Path) -> Heard:
         return Heard(kept["long"], kept["short"], kept["notes"], str(kept["kind"]), str(kept["instrument"]))
 
 
+def seed_of(path: Path) -> int:
+    """Seed of a clip."""
+    return int(path.stem.rsplit("-", 1)[1])
+
+
 def is_unheard(path: Path) -> bool:
     """Whether a clip is kept from the first network."""
-    return int(path.stem.rsplit("-", 1)[1]) in UNHEARD_SEEDS
+    return seed_of(path) in UNHEARD_SEEDS
 
 
 def main() -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from training import attack
 from training.performance import Performance, Struck
 
 RATE = 44100
@@ -92,11 +93,7 @@ def render(
 def attack_delay_s(font: str, program: int, pitch: int, velocity: int) -> float:
     """Seconds from key to the moment at which the note alone reaches 40 % of its early peak."""
     note = Struck(0.0, 0.25, pitch, velocity)
-    sound = render(font, (program,), Performance((note,)), tail_s=0.02)
-    envelope = np.maximum.accumulate(np.abs(sound[: round(0.2 * RATE)]))
-    if not len(envelope) or envelope[-1] < 1e-5:
-        return 0.0
-    return float(np.argmax(envelope >= 0.4 * envelope[-1]) / RATE)
+    return attack.attack_delay_s(render(font, (program,), Performance((note,)), tail_s=0.02), RATE)
 
 
 def heard_onset_s(font: str, program: int, note: Struck) -> float:

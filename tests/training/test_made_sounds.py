@@ -1,0 +1,88 @@
+"""Sounds that networks learn from and are measured on begin when their truth says, at the pitch it says."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from training import recorded_notes, wide_voices
+from training.attack import attack_delay_s
+from training.performance import Performance, Struck, without_overlaps
+
+RATE = recorded_notes.RATE
+
+
+def write_notes(folder: Path, attack_s: float = 0.01) -> Path:
+    """Two recorded notes in two layers of force, after silence: A3 and A4, two seconds each."""
+    time = np.arange(2 * RATE) / RATE
+    for name, hz in (("A3", 220.0), ("A4", 440.0)):
+        for layer, gain in ((1, 0.1), (16, 0.8)):
+            note = gain * np.sin(2 * np.pi * hz * time) * np.clip(time / attack_s, 0, 1)
+            soundfile.write(folder / f"{name}v{layer}.ogg", np.concatenate([np.zeros(4410), note]), RATE)
+    return folder
+
+
+def strongest_hz(sound: np.ndarray, rate: int) -> float:
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound))))
+    return float(spectrum.argmax() * rate / len(sound))
+
+
+def test_a_note_slows_up_to_where_it_reaches_two_fifths_of_its_peak() -> None:
+    ramp = np.clip(np.arange(RATE) / (0.1 * RATE), 0, 1)
+    assert attack_delay_s(ramp, RATE) == pytest.approx(0.04, abs=1e-4)
+    assert attack_delay_s(np.zeros(RATE), RATE) == 0.0
+
+
+def test_recorded_notes_sound_where_and_as_high_and_hard_as_told(tmp_path: Path) -> None:
+    instrument = recorded_notes.open_folders("two", [write_notes(tmp_path)], release_s=0.02)
+    notes = (Struck(0.5, 1.0, 58, 120), Struck(1.5, 2.0, 69, 20))
+    sound, onset_s, sounding_off_s = recorded_notes.render(instrument, Performance(notes))
+    # The attack is 10 ms, so that two fifths of it are 4 ms, or the sine's next crest, half a period of 4.5 ms later;
+    # what came before the note in its file is cut off.
+    assert onset_s == pytest.approx([0.505, 1.505], abs=0.0025)
+    assert sounding_off_s == pytest.approx([1.0, 2.0])
+    first, second = sound[round(0.55 * RATE) : round(0.95 * RATE)], sound[round(1.55 * RATE) : round(1.95 * RATE)]
+    # Within a bin of the spectrum, 2.5 Hz.
+    assert strongest_hz(first, RATE) == pytest.approx(440 * 2 ** (-11 / 12), abs=2.5)
+    assert strongest_hz(second, RATE) == pytest.approx(440, abs=2.5)
+    assert np.abs(first).max() > 4 * np.abs(second).max()
+    assert np.abs(sound[: round(0.49 * RATE)]).max() == 0
+
+
+def test_a_pedal_holds_what_is_let_go_under_it(tmp_path: Path) -> None:
+    instrument = recorded_notes.open_folders("two", [write_notes(tmp_path)], release_s=0.02)
+    played = Performance((Struck(0.1, 0.3, 57, 90),), pedal=((0.2, 1.2),))
+    sound, _, sounding_off_s = recorded_notes.render(instrument, played)
+    assert sounding_off_s == pytest.approx([1.2])
+    assert np.abs(sound[round(1.1 * RATE) : round(1.2 * RATE)]).max() > 0.05
+
+
+def test_of_a_slow_attack_only_what_a_player_would_begin_early_is_kept(tmp_path: Path) -> None:
+    instrument = recorded_notes.open_folders("slow", [write_notes(tmp_path, attack_s=0.4)], release_s=0.02)
+    _, onset_s, _ = recorded_notes.render(instrument, Performance((Struck(1.0, 2.0, 57, 90),)))
+    assert onset_s == pytest.approx([1.0 + recorded_notes.LONGEST_ATTACK_S], abs=0.03)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_made_up_instruments_speak_at_their_pitch_within_a_player_s_reach(seed: int) -> None:
+    random = np.random.default_rng(seed)
+    voice = wide_voices.make_voice(random, ranked=seed % 2 == 0)
+    notes = (Struck(0.2, 1.0, 50, 90), Struck(1.3, 2.1, 62, 90))
+    sound, onset_s = wide_voices.render(voice, Performance(notes), random)
+    # The slowest attack is 130 ms to the full level of its first partial.
+    assert np.all((onset_s >= [0.2, 1.3]) & (onset_s < [0.4, 1.5]))
+    for note in notes:
+        steady = sound[round((note.onset_s + 0.4) * wide_voices.RATE) : round(note.offset_s * wide_voices.RATE)]
+        steps = 12 * np.log2(strongest_hz(steady, wide_voices.RATE) / (440 * 2 ** ((note.pitch - 69) / 12)))
+        harmonics = 12 * np.log2(np.arange(1, 97) / 2)
+        # Vibrato goes up to 0.4 semitones to either side.
+        assert np.abs(steps - harmonics).min() < 0.5
+
+
+def test_no_two_notes_of_one_pitch_overlap() -> None:
+    notes = [Struck(0.0, 1.0, 60, 80), Struck(0.5, 1.5, 60, 80), Struck(0.2, 0.9, 64, 80), Struck(0.52, 2.0, 60, 80)]
+    kept = without_overlaps(notes, (0.01, 0.01), np.random.default_rng(1))
+    of_60 = [n for n in kept if n.pitch == 60]
+    assert [n.onset_s for n in of_60] == [0.0, 0.5]
+    assert of_60[0].offset_s == pytest.approx(0.49)

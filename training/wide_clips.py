@@ -1,0 +1,54 @@
+"""Clips of instruments of ours that vary as widely as real ones do: one voice or many, by seed."""
+
+from dataclasses import replace
+
+import numpy as np
+import soxr
+
+from training import sampled, wide_voices
+from training.borrowed import excerpt
+from training.clips import LENGTH_S, Clip, one_at_a_time
+from training.dress import dress
+from training.performance import Performance, humanise, without_overlaps
+from training.textures import line, make_many
+
+RECIPE = 1
+# Seeds of these clips: the first network learns from those of the second range only.
+UNHEARD_FROM, HEARD_FROM, STOP = 50_000, 85_000, 90_000
+ONE_SHARE, RANKED_SHARE, BORROWED_SHARE = 0.45, 0.6, 0.4
+
+
+def is_wide(seed: int) -> bool:
+    """Whether the clip of a seed is made here."""
+    return UNHEARD_FROM <= seed < UNHEARD_FROM + 10_000 or HEARD_FROM <= seed < STOP
+
+
+def make_wide(seed: int, pieces: list[list[list[float]]]) -> Clip:
+    """The clip of a seed."""
+    random = np.random.default_rng([RECIPE, 41, seed])
+    one = random.random() < ONE_SHARE
+    low = int(random.integers(28, 62)) if one else int(random.integers(33, 48))
+    high = min(low + int(random.integers(20, 36)), 96) if one else int(random.integers(76, 96))
+    spread_s, loudness = float(random.uniform(0.002, 0.012)), float(random.uniform(55, 105))
+    if one:
+        notes = humanise(line(random, low, high, LENGTH_S), random, spread_s=spread_s, loudness=loudness)
+        notes = one_at_a_time(notes, random)
+    else:
+        notes = excerpt(random, pieces, low, high, LENGTH_S) if random.random() < BORROWED_SHARE else []
+        notes = notes or make_many(random, "sustained", low, high, LENGTH_S)
+        notes = humanise([replace(n, part=0) for n in notes], random, spread_s=spread_s, loudness=loudness)
+        notes = without_overlaps(notes, (0.003, 0.03), random)
+    notes = [replace(n, offset_s=min(n.offset_s, LENGTH_S)) for n in notes if n.onset_s < LENGTH_S - 0.1]
+    voice = wide_voices.make_voice(random, ranked=not one and random.random() < RANKED_SHARE)
+    sound, onset_s = wide_voices.render(voice, Performance(tuple(notes)), random)
+    offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
+    return Clip(
+        sound=dress(soxr.resample(sound, wide_voices.RATE, sampled.RATE), sampled.RATE, random),
+        onset_s=onset_s,
+        offset_s=offset_s,
+        sounding_off_s=offset_s,
+        pitch=np.array([n.pitch for n in notes], np.int64),
+        velocity=np.array([n.velocity for n in notes], np.int64),
+        kind="one" if one else "sustained",
+        instrument="own " + "+".join(str(r.semitones) for r in voice.ranks),
+    )
