@@ -5,10 +5,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-
-from training import recorded_notes, wide_voices
 from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
+
+from training import recorded_notes, wide_voices
 
 RATE = recorded_notes.RATE
 
