@@ -23,6 +23,8 @@ RANKS = ((-12, 0.12), (12, 0.7), (19, 0.2), (24, 0.3))
 # How far under its rank's strongest partial the fundamental may lie, in dB: lower, nothing tells the octave.
 WEAKEST_DB = -32.0
 SETTLES_S = 0.05
+# Levels wander from chance to chance so many times a second.
+UNSTEADY_HZ = 5.0
 Sound = NDArray[np.float32]
 Random = np.random.Generator
 
@@ -55,7 +57,10 @@ class WideVoice:
         chance_db: spread of each partial from pitch to pitch.
         attack_s, later: rise of the first partial, and by what share of it each further one rises slower.
         swell_db: how far under its full level a note begins, and ``swell_s`` the time it takes.
-        scoop: semitones from which notes slide up; vibrato's depth and rate.
+        scoop: semitones from which notes slide up.
+        vibrato: its depth in semitones and its rate in Hz.
+        shimmer: by what share each partial swells and fades with the vibrato.
+        unsteady_db: spread of the slow chances of the whole level.
         breath_db: noise round the partials against the note; ``chiff_db`` while it begins.
         release_s: time constant in which notes die.
         loudness: power of the velocity that levels follow.
@@ -72,6 +77,8 @@ class WideVoice:
     swell_s: float
     scoop: float
     vibrato: tuple[float, float]
+    shimmer: float
+    unsteady_db: float
     breath_db: float
     chiff_db: float
     release_s: float
@@ -112,6 +119,8 @@ def make_voice(random: Random, *, ranked: bool) -> WideVoice:
             0.0 if ranked else float(random.choice([0.0, random.uniform(0.05, 0.4)])),
             float(random.uniform(4, 7)),
         ),
+        shimmer=0.0 if ranked else float(random.choice([0.0, random.uniform(0.05, 0.5)])),
+        unsteady_db=float(random.choice([0.0, random.uniform(0.5, 3.0)])),
         breath_db=float(random.uniform(-55, -22)),
         chiff_db=float(random.uniform(0, 14)),
         release_s=float(np.exp(random.uniform(np.log(0.015), np.log(0.12)))),
@@ -147,10 +156,9 @@ def note_of(voice: WideVoice, note: Struck, until_s: float, random: Random) -> S
     """One note, from its beginning on."""
     time = np.arange(round((until_s - note.onset_s + 7 * voice.release_s) * RATE)) / RATE
     depth, rate_hz = voice.vibrato
-    bend = (
-        depth * np.sin(6.283 * rate_hz * time + float(random.uniform(0, 6.28))) * np.clip((time - 0.12) / 0.3, 0, 1)
-    )
-    bend += voice.scoop * np.exp(-time / SETTLES_S)
+    phase = 6.283 * rate_hz * time + float(random.uniform(0, 6.28))
+    swaying, swaying_back = np.sin(phase).astype(np.float32), np.cos(phase).astype(np.float32)
+    bend = depth * swaying * np.clip((time - 0.12) / 0.3, 0, 1) + voice.scoop * np.exp(-time / SETTLES_S)
     sound = np.zeros(len(time), np.float32)
     for rank in voice.ranks:
         hz = 440.0 * 2 ** ((note.pitch + rank.semitones - 69) / 12)
@@ -168,8 +176,14 @@ def note_of(voice: WideVoice, note: Struck, until_s: float, random: Random) -> S
             rises_s = voice.attack_s * (1 + voice.later * (partial - 1))
             first = round(rank.later_s * RATE)
             rise = np.clip((np.arange(len(time) - first) / RATE) / rises_s, 0, 1) ** 1.5
-            sound[first:] += (10 ** (level_db / 20) * rise * wave.real[first:]).astype(np.float32)
-    level = 10 ** (-voice.swell_db * np.exp(-time / voice.swell_s) / 20)
+            own = (10 ** (level_db / 20) * rise * wave.real[first:]).astype(np.float32)
+            if voice.shimmer:
+                turned = float(random.uniform(0, 6.28))
+                shimmer = np.cos(turned) * swaying[first:] + np.sin(turned) * swaying_back[first:]
+                own *= 1 + np.float32(voice.shimmer) * shimmer.astype(np.float32)
+            sound[first:] += own
+    chances = np.interp(time * UNSTEADY_HZ, np.arange(64), voice.unsteady_db * random.normal(size=64))
+    level = 10 ** ((chances - voice.swell_db * np.exp(-time / voice.swell_s)) / 20)
     own_rms = float(np.sqrt(np.mean(sound**2))) + 1e-9
     hz = 440.0 * 2 ** ((note.pitch - 69) / 12)
     breath_db = voice.breath_db + voice.chiff_db * np.exp(-time / SETTLES_S)
