@@ -1,0 +1,126 @@
+"""Music that networks learn from is what its truth says, and the same for the same seed."""
+
+import numpy as np
+import pytest
+from training.clips import Clip, make_pedal, one_at_a_time
+from training.dress import dress
+from training.material import LOWEST_DB, STEP_DB, as_bytes
+from training.performance import Struck, humanise
+from training.wide_clips import is_wide, make_wide
+
+from training import borrowed, drums, textures
+
+RATE = 44100
+# Four bars of a made-up piece in two parts: onset, duration (quarters), pitch, part.
+PIECE = [[float(i), 1.0, 60 + (7 * i) % 12, 0] for i in range(64)] + [
+    [float(i), 2.0, 43 + i % 5, 1] for i in range(0, 64, 2)
+]
+
+
+@pytest.mark.parametrize("family", sorted(textures.MANY))
+@pytest.mark.parametrize("seed", range(4))
+def test_textures_stay_within_their_range_and_time(family: str, seed: int) -> None:
+    notes = textures.make_many(np.random.default_rng(seed), family, 40, 84, 12.0)
+    assert len(notes) > 8
+    # A figure that has begun goes on for at most 2.4 s: clips cut it off.
+    assert all(40 <= n.pitch <= 84 and 0 <= n.onset_s < 14.4 and n.offset_s > n.onset_s for n in notes)
+
+
+def test_part_writing_has_several_voices_at_once_and_a_line_only_one() -> None:
+    def most_at_once(notes: list[Struck]) -> int:
+        return max(sum(n.onset_s <= m.onset_s < n.offset_s for n in notes) for m in notes)
+
+    random = np.random.default_rng(2)
+    assert most_at_once(textures.part_writing(random, 40, 84, 12.0)) >= 3
+    single = one_at_a_time(humanise(textures.line(random, 40, 84, 12.0), random, spread_s=0.01, loudness=80), random)
+    assert most_at_once(single) == 1
+
+
+def test_hands_stay_near_what_is_written() -> None:
+    written = [Struck(0.2 * i, 0.2 * i + 0.15, 60, 80) for i in range(200)]
+    played = humanise(written, np.random.default_rng(5), spread_s=0.01, loudness=70)
+    late_s = np.array([p.onset_s - w.onset_s for p, w in zip(played, written, strict=True)])
+    # Three standard deviations are the farthest that a hand may miss.
+    assert np.abs(late_s).max() < 0.03 + 1e-9
+    assert np.std(late_s[1:]) == pytest.approx(0.01, rel=0.25)
+    velocities = [n.velocity for n in played]
+    assert np.mean(velocities) == pytest.approx(70, abs=12)
+    assert min(velocities) >= 18
+    assert max(velocities) <= 125
+
+
+def test_the_pedal_changes_with_what_is_struck() -> None:
+    notes = [Struck(0.5 * i, 0.5 * i + 0.4, 60, 80) for i in range(40)]
+    spans = make_pedal(notes, np.random.default_rng(3))
+    assert spans
+    onsets = np.array([n.onset_s for n in notes])
+    for down_s, up_s in spans:
+        assert down_s < up_s
+        # It goes down 60 ms after a note and up 10 ms after the next change.
+        assert np.abs(onsets - (down_s - 0.06)).min() < 1e-9
+        assert np.abs(onsets - (up_s - 0.01)).min() < 1e-9
+
+
+def test_excerpts_keep_the_intervals_of_the_piece() -> None:
+    notes = borrowed.excerpt(np.random.default_rng(1), [PIECE], 36, 90, 10.0)
+    shift = {n.pitch - int(row[2]) for n in notes for row in PIECE if row[3] == 1 and n.pitch < 52} or {0}
+    assert notes
+    assert all(36 <= n.pitch <= 90 for n in notes)
+    written = {int(row[2]) for row in PIECE}
+    assert any({n.pitch - step for n in notes} <= written for step in range(-36, 37)), shift
+
+
+def test_pieces_that_share_a_long_melody_are_known() -> None:
+    melody = [60, 62, 64, 65, 67, 69, 71, 72, 74, 72, 71, 69, 67, 65, 64, 62, 60]
+    moved = [p + 5 for p in melody]
+    assert borrowed._grams(melody) & borrowed._grams(moved)
+    assert not borrowed._grams(melody) & borrowed._grams([p + i // 7 for i, p in enumerate(melody)])
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_dress_keeps_every_moment(seed: int) -> None:
+    time = np.arange(4 * RATE) / RATE
+    sound = np.zeros(len(time), np.float32)
+    begins_s = (0.5, 1.5, 2.5)
+    for begin_s in begins_s:
+        since = np.maximum(time - begin_s, 0)
+        sound += np.where(time >= begin_s, np.sin(2 * np.pi * 880 * since) * np.exp(-since / 0.1), 0).astype(
+            np.float32
+        )
+    dressed = dress(sound, RATE, np.random.default_rng(seed))
+    assert 0.2 < np.abs(dressed).max() <= 1.0
+    for begin_s in begins_s:
+        first = round((begin_s - 0.05) * RATE)
+        power = np.convolve(dressed[first : first + round(0.1 * RATE)] ** 2, np.ones(220) / 220, "same")
+        # Found where the power rises most over 5 ms.
+        rise = power[220:] - power[:-220]
+        assert (rise.argmax() + 110) / RATE == pytest.approx(0.05, abs=0.004)
+
+
+def has_truth(clip: Clip) -> bool:
+    return bool(
+        np.all(clip.offset_s > clip.onset_s) and np.all(np.diff(np.sort(clip.onset_s)) >= 0) and len(clip.pitch)
+    )
+
+
+def test_a_wide_clip_is_the_same_for_the_same_seed_and_begins_its_notes_where_it_says() -> None:
+    first, again, other = (make_wide(seed, [PIECE]) for seed in (50_001, 50_001, 50_002))
+    assert np.array_equal(first.sound, again.sound)
+    assert np.array_equal(first.onset_s, again.onset_s)
+    assert has_truth(first)
+    assert not np.array_equal(first.pitch, other.pitch)
+    assert is_wide(50_001)
+    assert is_wide(85_001)
+    assert not is_wide(2_000)
+    assert not is_wide(90_001)
+
+
+def test_drum_patterns_strike_drums_only_and_end_in_time() -> None:
+    hits = drums.pattern(np.random.default_rng(4), 8.0)
+    assert hits
+    assert all(n.onset_s < 8.5 and 27 <= n.pitch <= 87 for n in hits)
+
+
+def test_levels_kept_in_a_byte_are_half_a_decibel_off_at_most() -> None:
+    levels = np.random.default_rng(6).uniform(LOWEST_DB, LOWEST_DB + 255 * STEP_DB, (50, 30)).astype(np.float32)
+    assert np.abs(LOWEST_DB + STEP_DB * as_bytes(levels) - levels).max() <= STEP_DB / 2 + 1e-4
