@@ -64,7 +64,7 @@ def export(cache: Path, channels: int) -> None:
     example = torch.zeros(1, EXAMPLE_FRAMES, 312), torch.zeros(1, EXAMPLE_FRAMES, 104)
     precise, prepared = cache / "notes-precise.onnx", cache / "notes-prepared.onnx"
     axes = {"long": {1: "frames"}, "short": {1: "frames"}, "shares": {2: "cells"}}
-    write_onnx(shares, example, precise, ("long", "short", "shares"), axes)
+    write_onnx(shares, example, precise, ("long", "short", "shares"), axes, ready=False)
     quant_pre_process(precise, prepared, skip_symbolic_shape=True)
     quantize_static(
         prepared,

@@ -15,6 +15,8 @@ def write_onnx(
     target: Path,
     names: tuple[str, ...],
     axes: dict[str, dict[int, str]],
+    *,
+    ready: bool = True,
 ) -> None:
     """Writes a network, and tells how large it is.
 
@@ -24,6 +26,7 @@ def write_onnx(
         target: the file.
         names: of the inputs, then of the outputs.
         axes: by name, the axes that may have any length.
+        ready: whether it is shipped as it is; what is still made smaller must not be made ready before.
     """
     torch.onnx.export(
         network,
@@ -35,7 +38,8 @@ def write_onnx(
         opset_version=OPSET,
         dynamo=False,
     )
-    make_ready(target)
+    if ready:
+        make_ready(target)
     print(f"{target}: {target.stat().st_size / 1000:.0f} kB", flush=True)
 
 

@@ -19,20 +19,22 @@ from training.note_network import NoteNetwork
 def _weights(path: Path) -> dict[str, tuple[torch.Tensor, torch.Tensor]]:
     """Weight and bias of every convolution, by its place in the network; 8 bits are widened."""
     graph = onnx.load(path).graph
-    values = {i.name: numpy_helper.to_array(i) for i in graph.initializer}
+    values = {i.name: numpy_helper.to_array(i).astype(np.float32) for i in graph.initializer}
+    found = {}
     for node in graph.node:
-        if node.op_type == "DequantizeLinear" and node.input[0] in values:
-            whole, scale = values[node.input[0]], values[node.input[1]]
-            across = (-1, *[1] * (whole.ndim - 1)) if scale.ndim else ()
-            values[node.output[0]] = whole.astype(np.float32) * scale.reshape(across)
-    return {
-        node.name.removeprefix("/network/").removesuffix("/Conv").replace("slow/slow", "slow").replace("/", "."): (
-            torch.from_numpy(values[node.input[1]].copy()),
-            torch.from_numpy(values[node.input[2]].copy()),
-        )
-        for node in graph.node
-        if node.op_type == "Conv"
-    }
+        if node.op_type == "QLinearConv":
+            # In, weight and out each come with their scale and zero, then the bias in steps of in times weight.
+            _, in_scale, _, weight, scale, _, _, _, bias = node.input
+            whole = values[weight]
+            widened = whole * values[scale].reshape(-1, *[1] * (whole.ndim - 1))
+            given = widened, values[bias] * values[in_scale] * values[scale]
+        elif node.op_type in ("Conv", "FusedConv"):
+            given = values[node.input[1]], values[node.input[2]]
+        else:
+            continue
+        name = node.name.removeprefix("/network/").removesuffix("/Conv").replace("slow/slow", "slow")
+        found[name.replace("/", ".")] = tuple(torch.from_numpy(np.ascontiguousarray(part)) for part in given)
+    return found
 
 
 def take_over(network: NoteNetwork, path: Path, batches: list[Batch]) -> None:
@@ -48,6 +50,9 @@ def take_over(network: NoteNetwork, path: Path, batches: list[Batch]) -> None:
     """
     found = _weights(path)
     modules = dict(network.named_modules())
+    left = {name for name, module in modules.items() if isinstance(module, torch.nn.Conv2d)} - set(found)
+    if left:
+        raise KeyError(f"{path} has no weights for {', '.join(sorted(left))}.")
     folded = {name: modules[f"{name}_norm"] for name in found if f"{name}_norm" in modules}
     with torch.no_grad():
         for name, (weight, bias) in found.items():
