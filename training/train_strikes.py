@@ -1,6 +1,6 @@
 """Trains the second network for notes, on what the first hears, and exports it.
 
-    python -m training.train_strikes CACHE --minutes 53
+    python -m training.train_strikes CACHE --minutes 53 [--from-shipped]
 
 Every second tuning clip takes part, at more weight, and the others say how good it is.
 """
@@ -14,6 +14,7 @@ from torch.nn import functional
 
 from honest_stave.core import networks
 from honest_stave.core.pitch.weighing import SHIFT_UNIT_S
+from training import shipped_strikes
 from training.passage_windows import Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, export
 from training.strikes_heard import StrikesHeard, all_strikes_heard
@@ -22,6 +23,9 @@ TARGET = Path(networks.__file__).parent / "strikes.onnx"
 # Clips changed by so many seeds take part beside the clips as they are.
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
+# So far from the shipped network goes the next one: all the way it forgets some of what it knew.
+SHARE_OF_NEW = 0.75
+OUTPUTS = 3
 # A clip of one voice is read as many this often.
 READ_AS_MANY = 0.3
 VELOCITY_WEIGHT, MIDDLE_WEIGHT, SHIFT_WEIGHT = 3.0, 0.1, 0.05
@@ -64,22 +68,31 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--minutes", type=float, default=40.0)
     parser.add_argument("--workers", type=int, default=1)
+    parser.add_argument("--variants", type=int, default=VARIANTS)
+    parser.add_argument("--from-shipped", action="store_true", help="go on from the network in the package")
     options = parser.parse_args()
     torch.set_num_threads(1)
     heard = {
         (tuning, variant): all_strikes_heard(options.cache, tuning=tuning, variant=variant, workers=options.workers)
         for tuning in (False, True)
-        for variant in range(2 if tuning else VARIANTS + 1)
+        for variant in range(2 if tuning else options.variants + 1)
     }
     learnt, held_out = split(heard[True, 0])
-    trained = [c for variant in range(VARIANTS + 1) for c in heard[False, variant]]
+    trained = [c for variant in range(options.variants + 1) for c in heard[False, variant]]
     unfamiliar = [heard[True, variant][i] for variant in range(2) for i in learnt]
     weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
-    checkpoint = options.cache / "strikes.pt"
+    shipped = shipped_strikes.take_over(TARGET, OUTPUTS) if options.from_shipped else None
+    before = {name: value.clone() for name, value in shipped.state_dict().items()} if shipped else {}
+
+    def make(mean: torch.Tensor, spread: torch.Tensor) -> StrikeNetwork:
+        return shipped or StrikeNetwork(mean, spread, outputs=OUTPUTS)
+
     network = trained_on(
-        [*trained, *unfamiliar], weights, lambda mean, spread: StrikeNetwork(mean, spread, outputs=3), loss_of,
-        options.minutes, checkpoint, as_many=READ_AS_MANY,
+        [*trained, *unfamiliar], weights, make, loss_of, options.minutes, options.cache / "strikes.pt",
+        as_many=READ_AS_MANY,
     )  # fmt: skip
+    if shipped:
+        shipped_strikes.part_way(before, network, SHARE_OF_NEW)
     told = [heard[True, 0][i] for i in held_out]
     for one in (False, True):
         print(

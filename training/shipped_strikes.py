@@ -1,0 +1,65 @@
+"""The network for strikes goes on from the one that the application ships, and ends part of the way from it.
+
+The exporter turns weights round and keeps how strikes lie to one another as a table, worked out
+once. Weights are turned back here; what makes the table is fitted to it.
+"""
+
+from pathlib import Path
+
+import onnx
+import torch
+from onnx import numpy_helper
+
+from training.strike_network import StrikeNetwork
+
+# Steps in which what makes the table is fitted to it, and how large they are, first and last.
+FITTING_STEPS, FITTING_RATES = 3000, (3e-3, 5e-4)
+SEED = 5
+# Layers whose weights the exporter keeps as products, in the order in which it numbers them.
+TURNED = (
+    "first.1", "first.3",
+    *(f"layers.{layer}.{part}" for layer in range(3) for part in ("asked", "answered", "own.0", "own.3")),
+    "last.1",
+)  # fmt: skip
+
+
+def take_over(path: Path, outputs: int) -> StrikeNetwork:
+    """The shipped network, ready to go on learning.
+
+    Args:
+        path: the ONNX file.
+        outputs: of each strike.
+
+    Raises:
+        ValueError: the shipped network has another shape.
+    """
+    graph = onnx.load(path).graph
+    found = {i.name: torch.from_numpy(numpy_helper.to_array(i).copy()) for i in graph.initializer}
+    products = sorted((n for n in found if n.startswith("onnx::MatMul")), key=lambda n: int(n.split("_")[1]))
+    network = StrikeNetwork(found["network.mean"], found["network.spread"], outputs=outputs)
+    state = network.state_dict()
+    state |= {k: found[f"network.{k}"].reshape(v.shape) for k, v in state.items() if f"network.{k}" in found}
+    state |= {f"{layer}.weight": found[name].T.contiguous() for layer, name in zip(TURNED, products, strict=True)}
+    network.load_state_dict(state)
+    _fit_table(network, found["table"])
+    return network
+
+
+def _fit_table(network: StrikeNetwork, table: torch.Tensor) -> None:
+    torch.manual_seed(SEED)
+    optimiser = torch.optim.Adam(network.lie.parameters(), lr=FITTING_RATES[0])
+    for step in range(FITTING_STEPS):
+        if step == FITTING_STEPS * 2 // 3:
+            optimiser.param_groups[0]["lr"] = FITTING_RATES[1]
+        # The last column is what is not seen.
+        error = ((network.lie.table()[:, :-1] - table[:, :-1]) ** 2).mean()
+        optimiser.zero_grad()
+        error.backward()
+        optimiser.step()
+
+
+def part_way(before: dict[str, torch.Tensor], network: StrikeNetwork, share: float) -> None:
+    """Moves a network that went on from ``before`` back until it is ``share`` of the way (Wortsman et al. 2022)."""
+    after = network.state_dict()
+    floating = {name for name, value in after.items() if value.dtype.is_floating_point}
+    network.load_state_dict({n: v.lerp(after[n], share) if n in floating else after[n] for n, v in before.items()})
