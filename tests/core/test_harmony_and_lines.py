@@ -7,7 +7,7 @@ import pytest
 
 from honest_stave.core.harmony.key import SCALES, find_tonality
 from honest_stave.core.harmony.together import struck_together
-from honest_stave.core.part.ghosts import ghosts
+from honest_stave.core.part.ghosts import ghosts, octave_doubles
 from honest_stave.core.part.lines import lines_of
 from honest_stave.core.part.notes import Note, Origin
 from honest_stave.demo.score import HARMONIUM_VERSE
@@ -88,3 +88,13 @@ def test_a_soft_octave_above_a_loud_note_is_a_ghost_unless_it_was_kept() -> None
     ghost = next(n for n in notes if n.pitch == 60 and n.onset_s < 0.5)
     assert ghosts(notes) == [ghost.id]
     assert ghosts([replace(n, touched=True) if n is ghost else n for n in notes]) == []
+
+
+def test_octaves_that_come_and_go_with_a_key_are_doubles_and_octaves_of_their_own_are_not() -> None:
+    keys = [note(0.5 * i, p, 0.4) for i, p in enumerate((48, 50, 52, 53))]
+    doubles = [note(0.5 * i + 0.02, p + 12, 0.41) for i, p in enumerate((48, 50, 52, 53))]
+    held_on, later = note(0.0, 60 + 4, 1.9), note(0.25, 60, 0.15)
+    notes = sorted([*keys, *doubles, held_on, later], key=lambda n: n.onset_s)
+    assert set(octave_doubles(notes)) == {n.id for n in doubles}
+    kept = [replace(n, touched=True) if n is doubles[0] else n for n in notes]
+    assert set(octave_doubles(kept)) == {n.id for n in doubles[1:]}

@@ -38,6 +38,7 @@ async function pick(rule: string, value = 0) {
         The {{ line }}
       </button>
       <button type="button" class="act" @click="pick('ghosts')">Ghosts</button>
+      <button type="button" class="act" @click="pick('octave doubles')">Octave doubles</button>
     </div>
     <div class="row">
       <button type="button" class="act" @click="pick('on the beat')">On the beat</button>

@@ -1,15 +1,29 @@
-"""Notes that may be ghosts: an octave, a twelfth or two octaves above a louder note that begins with them."""
+"""Notes that may be ghosts of lower ones that begin with them, and octaves that sound with every key."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from honest_stave.core.harmony.together import TOGETHER_S
-from honest_stave.core.part.notes import Note
+from honest_stave.core.part.notes import Note, Origin
 
 GHOST_STEPS = (12, 19, 24)
 # A ghost is this much less sure, or this much softer, than the note that throws it.
 LESS_SURE, SOFTER_DB = 0.12, 6.0
+# Stops and strings that are coupled are let go with their key: apart by what the ears are off, both ways.
+LET_GO_TOGETHER_S = 0.08
+
+
+def _thrown(notes: Sequence[Note], steps: tuple[int, ...]) -> Iterator[tuple[Note, Origin, Note, Origin]]:
+    """Read notes and each lower read note that begins with them, so many semitones below; hands' work left out."""
+    onset = np.array([n.onset_s for n in notes])
+    for note in notes:
+        if note.origin is None or note.touched:
+            continue
+        first, last = np.searchsorted(onset, [note.onset_s - TOGETHER_S, note.onset_s + TOGETHER_S])
+        for lower in notes[first:last]:
+            if lower.origin is not None and note.pitch - lower.pitch in steps:
+                yield note, note.origin, lower, lower.origin
 
 
 def ghosts(notes: Sequence[Note]) -> list[str]:
@@ -18,18 +32,27 @@ def ghosts(notes: Sequence[Note]) -> list[str]:
     Args:
         notes: in order of onset.
     """
-    onset = np.array([n.onset_s for n in notes])
     found = []
-    for note in notes:
-        if note.origin is None or note.touched:
-            continue
-        first, last = np.searchsorted(onset, [note.onset_s - TOGETHER_S, note.onset_s + TOGETHER_S])
-        for other in notes[first:last]:
-            if other is note or other.origin is None or note.pitch - other.pitch not in GHOST_STEPS:
-                continue
-            less_sure = note.origin.confidence < other.origin.confidence - LESS_SURE
-            softer = note.origin.level_db < other.origin.level_db - SOFTER_DB and note.origin.confidence < 0.9
-            if less_sure or softer:
-                found.append(note.id)
-                break
-    return found
+    for note, own, _, below in _thrown(notes, GHOST_STEPS):
+        less_sure = own.confidence < below.confidence - LESS_SURE
+        softer = own.level_db < below.level_db - SOFTER_DB and own.confidence < 0.9
+        if less_sure or softer:
+            found.append(note.id)
+    return list(dict.fromkeys(found))
+
+
+def octave_doubles(notes: Sequence[Note]) -> list[str]:
+    """Ids of notes an octave above another that begins and ends with them, those kept or mended by hand left out.
+
+    Organs, harmoniums and guitars with double strings sound them with every key, as loud and as
+    surely as the key's own note.
+
+    Args:
+        notes: in order of onset.
+    """
+    doubles = [
+        note.id
+        for note, _, lower, _ in _thrown(notes, (12,))
+        if abs(note.offset_s - lower.offset_s) <= LET_GO_TOGETHER_S
+    ]
+    return list(dict.fromkeys(doubles))
