@@ -4742,7 +4742,7 @@ export interface operations {
     pick_api_folios__folio_id__parts__part_id__pick_get: {
         parameters: {
             query: {
-                rule: "pitch" | "shorter" | "quieter" | "doubtful" | "on the beat" | "between the beats" | "all" | "ghosts" | "top" | "inner" | "bass" | "left hand" | "right hand";
+                rule: "pitch" | "shorter" | "quieter" | "doubtful" | "on the beat" | "between the beats" | "all" | "ghosts" | "octave doubles" | "top" | "inner" | "bass" | "left hand" | "right hand";
                 value?: number;
             };
             header?: never;
