@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from training import clips as recipes
 from training.changed import changed
 from training.material import UNHEARD_SEEDS, Heard, is_unheard, load, seed_of
-from training.wide_clips import is_wide
 
 # Of the changed clips so many have drums or noise beside them.
 ACCOMPANIED_SHARE = 0.15
@@ -25,9 +24,7 @@ def clip_paths(cache: Path, tuning: bool) -> list[Path]:
     """Clips of the material, in order; of the trained ones those kept from the first network, sung and unpitched."""
     name = "tuning" if tuning else "train"
     found = sorted(p for p in cache.glob(f"notes-{recipes.RECIPE}-{name}-*.npz") if ".part" not in p.name)
-    return [
-        p for p in found if tuning or is_unheard(p) or (seed_of(p) >= UNHEARD_SEEDS.stop and not is_wide(seed_of(p)))
-    ]
+    return [p for p in found if tuning or is_unheard(p) or seed_of(p) >= UNHEARD_SEEDS.stop]
 
 
 def _clip(cache: Path, path: Path, variant: int) -> Heard:

@@ -110,7 +110,7 @@ def test_a_wide_clip_is_the_same_for_the_same_seed_and_begins_its_notes_where_it
     assert has_truth(first)
     assert not np.array_equal(first.pitch, other.pitch)
     assert is_wide(50_001)
-    assert is_wide(85_001)
+    assert is_wide(59_999)
     assert not is_wide(2_000)
     assert not is_wide(90_001)
 
