@@ -162,7 +162,7 @@ def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = Fals
         if kind in ("sustained", "plucked") and random.random() < 0.2:
             sound = _layered(sound, font, group, performance, random)
     offset_s = np.array([n.offset_s for n in notes])
-    sounding = [max([n.offset_s, *(up for down, up in pedal if down <= n.offset_s < up)]) for n in notes]
+    sounding = [performance.damped_s(n) for n in notes]
     return Clip(
         sound=dress(sound, sampled.RATE, random),
         onset_s=onset_s,

@@ -30,6 +30,10 @@ class Performance:
     notes: tuple[Struck, ...]
     pedal: tuple[tuple[float, float], ...] = field(default=())
 
+    def damped_s(self, note: Struck) -> float:
+        """When ``note`` is damped: at its end, or where the pedal that holds it comes up."""
+        return max([note.offset_s, *(up for down, up in self.pedal if down <= note.offset_s < up)])
+
 
 def humanise(notes: list[Struck], random: np.random.Generator, *, spread_s: float, loudness: float) -> list[Struck]:
     """Notes with hands: timing off by ``spread_s``, voices and moments of their own weight.

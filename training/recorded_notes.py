@@ -102,8 +102,7 @@ def playable(instrument: Recorded, notes: list[Struck]) -> list[Struck]:
 
 def render(instrument: Recorded, performance: Performance) -> tuple[Sound, NDArray[np.float64], NDArray[np.float64]]:
     """Mono sound, and for each note when it is heard to begin and until when it sounds (s)."""
-    ends_s = [max([n.offset_s, *(up for down, up in performance.pedal if down <= n.offset_s < up)])
-              for n in performance.notes]  # fmt: skip
+    ends_s = [performance.damped_s(n) for n in performance.notes]
     sound = np.zeros(round((max(ends_s) + 2) * RATE), np.float32)
     onset_s, sounding_off_s = [], []
     for note, end_s in zip(performance.notes, ends_s, strict=True):

@@ -23,6 +23,22 @@ TURNED = (
 )  # fmt: skip
 
 
+def begin(path: Path, outputs: int, kept: Path) -> StrikeNetwork:
+    """The shipped network as it was when this training began: done again, a training ends where it ended.
+
+    Args:
+        path: the ONNX file.
+        outputs: of each strike.
+        kept: where the beginning is kept.
+    """
+    if not kept.exists():
+        torch.save(take_over(path, outputs).state_dict(), kept)
+    state = torch.load(kept)
+    network = StrikeNetwork(state["mean"], state["spread"], outputs=outputs)
+    network.load_state_dict(state)
+    return network
+
+
 def take_over(path: Path, outputs: int) -> StrikeNetwork:
     """The shipped network, ready to go on learning.
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from training.performance import Performance, Struck
+from training.performance import Performance
 
 RATE = 44100
 Sound = NDArray[np.float32]
@@ -94,7 +94,7 @@ def render(voice: Voice, performance: Performance, random: np.random.Generator, 
     last_s = max((n.offset_s for n in performance.notes), default=0.0) + tail_s
     out = np.zeros(round(last_s * RATE) + 1, np.float32)
     for note in performance.notes:
-        until_s = _damped_s(note, performance)
+        until_s = performance.damped_s(note)
         length_s = until_s - note.onset_s + voice.release_s * 2
         if voice.decay_s:
             length_s = min(length_s, voice.decay_s)
@@ -121,11 +121,6 @@ def render(voice: Voice, performance: Performance, random: np.random.Generator, 
         stop = min(first + len(sound), len(out))
         out[first:stop] += (sound[: stop - first] * (0.12 / len(voice.layers_cents))).astype(np.float32)
     return out
-
-
-def _damped_s(note: Struck, performance: Performance) -> float:
-    held = [up for down, up in performance.pedal if down <= note.offset_s < up]
-    return max([note.offset_s, *held])
 
 
 def attack_delay_s(voice: Voice) -> float:

@@ -81,7 +81,9 @@ def main() -> None:
     trained = [c for variant in range(options.variants + 1) for c in heard[False, variant]]
     unfamiliar = [heard[True, variant][i] for variant in range(2) for i in learnt]
     weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
-    shipped = shipped_strikes.take_over(TARGET, OUTPUTS) if options.from_shipped else None
+    shipped = (
+        shipped_strikes.begin(TARGET, OUTPUTS, options.cache / "strikes-before.pt") if options.from_shipped else None
+    )
     before = {name: value.clone() for name, value in shipped.state_dict().items()} if shipped else {}
 
     def make(mean: torch.Tensor, spread: torch.Tensor) -> StrikeNetwork:

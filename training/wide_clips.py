@@ -7,12 +7,11 @@ import soxr
 
 from training import sampled, wide_voices
 from training.borrowed import excerpt
-from training.clips import LENGTH_S, Clip, one_at_a_time
+from training.clips import LENGTH_S, RECIPE, Clip, one_at_a_time
 from training.dress import dress
 from training.performance import Performance, humanise, without_overlaps
 from training.textures import line, make_many
 
-RECIPE = 1
 # Seeds of these clips, kept from the first network.
 SEEDS = range(50_000, 60_000)
 ONE_SHARE, RANKED_SHARE, BORROWED_SHARE = 0.45, 0.6, 0.4
@@ -42,13 +41,17 @@ def make_wide(seed: int, pieces: list[list[list[float]]]) -> Clip:
     voice = wide_voices.make_voice(random, ranked=not one and random.random() < RANKED_SHARE)
     sound, onset_s = wide_voices.render(voice, Performance(tuple(notes)), random)
     offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
+    velocity = np.array([n.velocity for n in notes], np.int64)
+    if not voice.loudness:
+        # What knows no force has one for all its notes: chance would be learnt as if it were heard.
+        velocity[:] = round(loudness)
     return Clip(
         sound=dress(soxr.resample(sound, wide_voices.RATE, sampled.RATE), sampled.RATE, random),
         onset_s=onset_s,
         offset_s=offset_s,
         sounding_off_s=offset_s,
         pitch=np.array([n.pitch for n in notes], np.int64),
-        velocity=np.array([n.velocity for n in notes], np.int64),
+        velocity=velocity,
         kind="one" if one else "sustained",
         instrument="own " + "+".join(str(r.semitones) for r in voice.ranks),
     )
