@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from training import clips as recipes
 from training.changed import changed
-from training.material import UNHEARD_SEEDS, Heard, is_unheard, load, seed_of
+from training.material import Heard, is_unheard, load, seed_of
 
 # Of the changed clips so many have drums or noise beside them.
 ACCOMPANIED_SHARE = 0.15
@@ -24,7 +24,7 @@ def clip_paths(cache: Path, tuning: bool) -> list[Path]:
     """Clips of the material, in order; of the trained ones those kept from the first network, sung and unpitched."""
     name = "tuning" if tuning else "train"
     found = sorted(p for p in cache.glob(f"notes-{recipes.RECIPE}-{name}-*.npz") if ".part" not in p.name)
-    return [p for p in found if tuning or is_unheard(p) or seed_of(p) >= UNHEARD_SEEDS.stop]
+    return [p for p in found if tuning or is_unheard(p) or seed_of(p) >= recipes.FIRST_SUNG_SEED]
 
 
 def _clip(cache: Path, path: Path, variant: int) -> Heard:

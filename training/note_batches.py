@@ -19,6 +19,8 @@ CROP_CELLS = 128
 TRIANGLE_CELLS = 2.0
 # So many crops have another added in power; so many of these are drums or noise.
 ADDED_SHARE, DRUMS_SHARE = 0.2, 0.5
+# So many crops are coloured once more, by what is as narrow as the body of an instrument.
+BODY_SHARE = 0.5
 
 Floats = NDArray[np.float32]
 
@@ -75,11 +77,14 @@ def add_levels(first_db: Floats, second_db: Floats) -> Floats:
 
 
 def coloured(long: Floats, short: Floats, random: np.random.Generator) -> tuple[Floats, Floats]:
-    """Tilt, ripple and a noise floor over both views, as a room and a desk would give."""
+    """Tilt, ripples and a noise floor over both views, as a body, a room and a desk would give."""
     octaves = np.linspace(0, 8.7, long.shape[1], dtype=np.float32)
     colour = float(random.normal(0, 2.0)) * (octaves - 4) + float(random.uniform(0, 4)) * np.sin(
         float(random.uniform(0.5, 3)) * octaves + float(random.uniform(0, 6.28))
     )
+    if random.random() < BODY_SHARE:
+        turns = float(random.uniform(2, 6)) * octaves + float(random.uniform(0, 6.28))
+        colour = colour + float(random.uniform(0, 7)) * np.sin(turns)
     long, short = long + colour, short + colour[1::3]
     if random.random() < 0.5:
         floor = float(random.uniform(-100, -45)) + float(random.uniform(-3, 3)) * octaves

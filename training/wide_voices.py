@@ -18,8 +18,9 @@ from training.performance import Performance, Struck
 RATE = 22050
 HIGHEST_HZ = 10_000.0
 PARTIALS = np.arange(1, 25)
-# Ranks beside the one that is written: semitones, how often an instrument has them.
-RANKS = ((-12, 0.12), (12, 0.7), (19, 0.2), (24, 0.3))
+# Ranks beside the one that is written: semitones, how often an instrument has them. None an octave
+# lower: they would teach that the lower of two octaves is not the note.
+RANKS = ((12, 0.7), (19, 0.2), (24, 0.3))
 # How far under its rank's strongest partial the fundamental may lie, in dB: lower, nothing tells the octave.
 WEAKEST_DB = -32.0
 SETTLES_S = 0.05

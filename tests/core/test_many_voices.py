@@ -8,7 +8,7 @@ from honest_stave.core.networks import opening
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.kind import judge_kind
 from honest_stave.core.pitch.limits import LIMITS, expected
-from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.notes_engine import read, read_as_it_seems
 from honest_stave.core.pitch.partials import partials_of
 from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
@@ -35,6 +35,14 @@ def test_what_a_take_holds_is_heard_on_arrival() -> None:
     assert judge_kind(line(tune()), RATE).name == "one"
     assert judge_kind(texture(chords()), RATE).name == "many"
     assert judge_kind(drums(), RATE).name == "drums"
+
+
+def test_a_take_read_as_it_seems_is_heard_once_and_read_the_same() -> None:
+    for sound, voices in ((line(tune()), "one"), (texture(chords()), "many")):
+        reading, seems = read_as_it_seems(sound, RATE, ReadSettings())
+        asked = read(sound, RATE, ReadSettings(voices=voices))
+        assert seems.name == reading.voices == voices
+        assert form_candidates(reading, FormSettings()) == form_candidates(asked, FormSettings())
 
 
 def test_the_highest_and_the_lowest_line_can_be_followed() -> None:

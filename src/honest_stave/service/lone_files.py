@@ -100,15 +100,14 @@ def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple
     from dataclasses import replace
 
     from honest_stave.core.pitch.forming import form_candidates
-    from honest_stave.core.pitch.kind import judge_kind
-    from honest_stave.core.pitch.notes_engine import read
+    from honest_stave.core.pitch.notes_engine import read, read_as_it_seems
     from honest_stave.core.pitch.reading import FormSettings
 
     samples, rate = samples_of(path)
-    seems = judge_kind(samples, rate) if voices == "auto" else None
-    if seems is not None:
-        voices = "one" if seems.name == "one" else "many"
-    reading = read(samples, rate, replace(settings, voices=voices))
+    if voices == "auto":
+        reading, seems = read_as_it_seems(samples, rate, settings)
+    else:
+        reading, seems = read(samples, rate, replace(settings, voices=voices)), None
     found = form_candidates(reading, FormSettings(), least)
     counted = [c for c in found if c.confidence >= least]
     body = {
@@ -123,7 +122,7 @@ def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple
             for c in counted
         ],
         "left_out": len(found) - len(counted),
-        "voices": voices,
+        "voices": reading.voices,
         **({"seems": {"name": seems.name, "confidence": round(seems.confidence, 3)}} if seems else {}),
         "tuning_cents": round(reading.tuning_cents, 1),
     }

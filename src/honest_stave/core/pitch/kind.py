@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.networks.opening import constants_of
-from honest_stave.core.pitch.activity import FRAMES_PER_CELL, Activity
+from honest_stave.core.pitch.activity import CELL_S, FRAMES_PER_CELL, Activity
 from honest_stave.core.pitch.bands import HOP_SAMPLES, Bands
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
@@ -63,6 +63,22 @@ def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
         heard.append((bands, hear(bands)))
     measured = np.mean([measures(bands, activity) for bands, activity in heard], axis=0)
     return kind_of(measured, constants_of("notes")["kind"])
+
+
+def judge_heard(bands: Bands, activity: Activity) -> Kind:
+    """As ``judge_kind``, of a take that was heard as a whole.
+
+    Args:
+        bands, activity: of the take, one cell or more.
+    """
+    measured = []
+    for from_s, to_s in stretches(len(activity.onset) * CELL_S):
+        first, stop = int(from_s / CELL_S), int(np.ceil(to_s / CELL_S))
+        cells, frames = slice(first, stop), slice(FRAMES_PER_CELL * first, FRAMES_PER_CELL * stop)
+        views = (activity.onset, activity.sounding, activity.offset, activity.velocity)
+        there = Bands(bands.long_db[frames], bands.short_db[frames])
+        measured.append(measures(there, Activity(*(view[cells] for view in views))))
+    return kind_of(np.mean(measured, axis=0), constants_of("notes")["kind"])
 
 
 def stretches(duration_s: float) -> list[tuple[float, float]]:

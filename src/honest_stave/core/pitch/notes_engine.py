@@ -20,6 +20,7 @@ from honest_stave.core.pitch.evidence import confidence, continuing, rivals
 from honest_stave.core.pitch.follow import near_line, outer_line
 from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.hearing import hear, measure_all
+from honest_stave.core.pitch.kind import Kind, judge_heard
 from honest_stave.core.pitch.note_ends import choose_ends
 from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.pedal import find_pedal
@@ -58,6 +59,44 @@ def read(
     Raises:
         BadInput: the stretch to read is empty, or the network is missing or damaged.
     """
+    return _read(samples, rate, lambda _bands, _activity: settings, settings, progress)
+
+
+def read_as_it_seems(
+    samples: NDArray[np.float32],
+    rate: int,
+    settings: ReadSettings,
+    progress: Progress = no_progress,
+) -> tuple[NotesReading, Kind]:
+    """Reads the notes of a take as one voice or many, whichever it seems to be; it is heard once for both.
+
+    Args:
+        samples: (frames, channels), full scale 1.
+        rate: sampling rate in Hz.
+        settings: as for ``read``; its voices are decided here.
+        progress: told the share done, 0 to 1; may raise ``Stopped``.
+
+    Raises:
+        BadInput: as ``read``.
+    """
+    kinds: list[Kind] = []
+
+    def decide(bands: Bands, activity: Activity) -> ReadSettings:
+        # Heard again in a better tuning, it stays what it seemed.
+        if not kinds:
+            kinds.append(judge_heard(bands, activity))
+        return replace(settings, voices="one" if kinds[0].name == "one" else "many")
+
+    return _read(samples, rate, decide, settings, progress), kinds[0]
+
+
+def _read(
+    samples: NDArray[np.float32],
+    rate: int,
+    decide: Callable[[Bands, Activity], ReadSettings],
+    settings: ReadSettings,
+    progress: Progress,
+) -> NotesReading:
     signal, starts_s = prepare(samples, rate, settings.listen)
     progress(0.03)
     measured_cents, agreement = measure_tuning(signal)
@@ -68,12 +107,12 @@ def read(
     def listen() -> Mono:
         return kept[0] if kept else prepare(samples, rate, settings.listen)[0]
 
-    reading = _read_tuned(listen, starts_s, tuning_cents, agreement, settings, progress)
-    if settings.tuning_cents is None and settings.voices == "one" and agreement < LEAST_AGREEMENT:
+    reading = _read_tuned(listen, starts_s, tuning_cents, agreement, decide, progress)
+    if settings.tuning_cents is None and reading.voices == "one" and agreement < LEAST_AGREEMENT:
         # A wide vibrato hides the tuning from a spectrum: it is measured on the line that was followed.
         cents, line_agreement = tuning_of_line(reading.line.pitch, HOP_S)
         if line_agreement >= LEAST_AGREEMENT and abs(cents) > SAME_TUNING_CENTS:
-            reading = _read_tuned(listen, starts_s, cents, line_agreement, settings, progress)
+            reading = _read_tuned(listen, starts_s, cents, line_agreement, decide, progress)
     return reading
 
 
@@ -82,7 +121,7 @@ def _read_tuned(
     starts_s: float,
     tuning_cents: float,
     agreement: float,
-    settings: ReadSettings,
+    decide: Callable[[Bands, Activity], ReadSettings],
     progress: Progress,
 ) -> NotesReading:
     signal = listen()
@@ -90,6 +129,7 @@ def _read_tuned(
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.05 + 0.3 * share))
     del signal
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
+    settings = decide(bands, activity)
     strikes, score, passage = weighed_strikes(bands, activity, one_voice=settings.voices == "one")
     kept = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
     if settings.without_drums:
