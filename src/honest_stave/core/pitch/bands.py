@@ -119,32 +119,55 @@ def _sum_of_wave(radians: NDArray[np.float64], length: NDArray[np.float64]) -> N
 
 
 def _levels_db(
-    signal: Mono, first: int, count: int, kernels: tuple[_Kernel, ...], hop: int = HOP_SAMPLES
-) -> NDArray[np.float32]:
-    columns = []
-    for kernel in kernels:
-        if hop % kernel.thinned:
-            raise ValueError(f"A hop of {hop} samples is no multiple of {kernel.thinned}.")
-        frames = _frames(signal, first, count, kernel, hop)
-        used = slice(kernel.first_bin, kernel.first_bin + len(kernel.weights))
-        spectrum = np.fft.rfft(frames, axis=1)[:, used]
-        columns.append(np.hypot(spectrum.real @ kernel.weights, spectrum.imag @ kernel.weights))
-    magnitude = np.concatenate(columns, axis=1)
-    return np.asarray(20 * np.log10(np.maximum(magnitude, 10 ** (FLOOR_DB / 20))), np.float32)
+    signal: Mono, first: int, count: int, views: tuple[tuple[_Kernel, ...], ...], hop: int = HOP_SAMPLES
+) -> list[NDArray[np.float32]]:
+    """Levels of each view, (frames, bands)."""
+    thin = _thinned(signal, first, count, [kernel for kernels in views for kernel in kernels], hop)
+    levels = []
+    for kernels in views:
+        columns = []
+        for kernel in kernels:
+            used = slice(kernel.first_bin, kernel.first_bin + len(kernel.weights))
+            frames = _frames(signal, thin, first, count, kernel, hop)
+            spectrum = np.fft.rfft(frames, axis=1)[:, used]
+            columns.append((spectrum.real @ kernel.weights) ** 2 + (spectrum.imag @ kernel.weights) ** 2)
+        power = np.concatenate(columns, axis=1)
+        levels.append(np.asarray(10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10))), np.float32))
+    return levels
 
 
-def _frames(signal: Mono, first: int, count: int, kernel: _Kernel, hop: int) -> NDArray[np.float32]:
-    """Frames (count, size) of the signal, thinned out for low bands."""
-    if kernel.thinned == 1:
-        return windows(signal, first, count, hop=hop, length=kernel.size)
+@dataclass(frozen=True)
+class _Thin:
+    """A stretch of the signal of which every so many samples one is kept; begins ``before`` samples too early."""
+
+    samples: Mono
+    before: int
+
+
+def _thinned(signal: Mono, first: int, count: int, kernels: list[_Kernel], hop: int) -> dict[int, _Thin]:
+    """What the frames need of the signal, thinned out in each of the ways of the kernels for low bands."""
     # Imported here: the web server names the bands, only those who listen thin them out.
     import soxr
 
-    before = kernel.size * kernel.thinned // 2 + MARGIN_SAMPLES
-    begin, end = first * hop - before, (first + count - 1) * hop + before
-    thin = soxr.resample(slice_padded(signal, begin, end), kernel.thinned, 1)
-    skipped = MARGIN_SAMPLES // kernel.thinned
-    view = np.lib.stride_tricks.sliding_window_view(thin[skipped:], kernel.size)
+    found = {}
+    for thinned in {k.thinned for k in kernels} - {1}:
+        if hop % thinned:
+            raise ValueError(f"A hop of {hop} samples is no multiple of {thinned}.")
+        before = max(k.size for k in kernels if k.thinned == thinned) * thinned // 2 + MARGIN_SAMPLES
+        piece = slice_padded(signal, first * hop - before, (first + count - 1) * hop + before)
+        found[thinned] = _Thin(soxr.resample(piece, thinned, 1), before)
+    return found
+
+
+def _frames(
+    signal: Mono, thin: dict[int, _Thin], first: int, count: int, kernel: _Kernel, hop: int
+) -> NDArray[np.float32]:
+    """Frames (count, size) of the signal, thinned out for low bands."""
+    if kernel.thinned == 1:
+        return windows(signal, first, count, hop=hop, length=kernel.size)
+    stretch = thin[kernel.thinned]
+    begin = stretch.before // kernel.thinned - kernel.size // 2
+    view = np.lib.stride_tricks.sliding_window_view(stretch.samples[begin:], kernel.size)
     return view[:: hop // kernel.thinned][:count]
 
 
@@ -159,13 +182,10 @@ def measure_bands(signal: Mono, first: int, count: int, tuning_cents: float = 0.
     """
     long_kernels = _kernels(BANDS_PER_SEMITONE, LONG_PERIODS, LONG_LONGEST_S, LONG_SHORTEST_S, tuning_cents)
     short_kernels = _kernels(1, SHORT_PERIODS, SHORT_LONGEST_S, SHORT_SHORTEST_S, tuning_cents)
-    return Bands(
-        _levels_db(signal, first, count, long_kernels),
-        _levels_db(signal, first, count, short_kernels),
-    )
+    return Bands(*_levels_db(signal, first, count, (long_kernels, short_kernels)))
 
 
 def measure_long_db(signal: Mono, first: int, count: int, hop: int) -> NDArray[np.float32]:
     """Levels of the long view alone at any hop, (frames, bands), frame i centred on i * ``hop``."""
     kernels = _kernels(BANDS_PER_SEMITONE, LONG_PERIODS, LONG_LONGEST_S, LONG_SHORTEST_S, 0.0)
-    return _levels_db(signal, first, count, kernels, hop)
+    return _levels_db(signal, first, count, (kernels,), hop)[0]
