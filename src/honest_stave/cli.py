@@ -13,6 +13,7 @@ import typer
 
 from honest_stave import __version__
 from honest_stave.core.errors import BadInput, StaveError
+from honest_stave.core.words import how_many
 from honest_stave.service.lone_files import beat_map_of, midi_of_reading, notes_of_file, recordings_in, samples_of
 
 if TYPE_CHECKING:
@@ -130,7 +131,7 @@ def notes(
             _write(path, data, out, ".mid", many)
         _write(path, body, json_file, ".json", many)
         read_as = f"read as {body['voices']} voice{'s' if body['voices'] == 'many' else ''}"
-        said = f"{len(body['notes'])} notes, {body['left_out']} candidates left out"
+        said = f"{how_many(len(body['notes']), 'note')}, {how_many(body['left_out'], 'candidate')} left out"
         return f"{path.name}: {read_as}, {said}"
 
     _each_file(inputs, many, read_one)
@@ -163,7 +164,8 @@ def hits(
             for i in counted
         ]
         _write(path, {"hits": found}, json_file, ".json", many)
-        return f"{path.name}: {len(found)} hits, {len(reading.confidence) - len(found)} candidates left out"
+        left_out = how_many(len(reading.confidence) - len(found), "candidate")
+        return f"{path.name}: {how_many(len(found), 'hit')}, {left_out} left out"
 
     inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
@@ -223,7 +225,7 @@ def beats(
         if not rows:
             return f"{path.name}: no beat"
         told = ", ".join(f"{m.numerator}/{m.denominator} from bar {m.bar}" for m in found.meters)
-        return f"{path.name}: {len(rows)} beats, {int(found.bar[-1])} bars, {told}"
+        return f"{path.name}: {how_many(len(rows), 'beat')}, {how_many(int(found.bar[-1]), 'bar')}, {told}"
 
     inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)

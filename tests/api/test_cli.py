@@ -116,7 +116,7 @@ def test_a_loop_is_sliced_into_a_kit_that_is_proven(tmp_path: Path) -> None:
     source.write_bytes(toy_cupboard().wav())
     done = run("slice", source, "--out", out, "--sfz", "--sf2", "--bars", 2, "--json", told)
     assert done.returncode == 0, done.stderr
-    assert "null exactly, 2 bars at 96" in done.stdout
+    assert "null test exact, 2 bars at 96" in done.stdout
     assert "proven" in done.stdout
     body = json.loads(told.read_text())
     assert len(list((out / "slices").glob("*.wav"))) == len(body["slices"])

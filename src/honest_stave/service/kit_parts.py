@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import pattern
 from honest_stave.core.part.notes import Note, Part
+from honest_stave.core.words import how_many
 from honest_stave.service import folios
 from honest_stave.service.codec import note_to_body, part_to_body
 from honest_stave.service.kit_tempo import loop_tempo, map_of_loop
@@ -96,7 +97,7 @@ def _new_part(studio: Studio, folio_id: str, part: Part, notes: Sequence[Note], 
     while name in taken:
         name, number = f"{part.name} {number}", number + 1
     part_id = uuid.uuid4().hex
-    change = history.Edit(f"{label}, {len(notes)} notes")
+    change = history.Edit(f"{label}, {how_many(len(notes), 'note')}")
     change.put = [("part", "", part_id, part_to_body(replace(part, name=name)))]
     change.put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
     folios.change(studio, folio_id, change, base)

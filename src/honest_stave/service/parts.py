@@ -19,6 +19,7 @@ from honest_stave.core.pitch.ends import note_end, pitch_levels_db
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.sound.instruments import instrument_names
+from honest_stave.core.words import how_many
 from honest_stave.service import folios, readings, takes
 from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
 from honest_stave.service.places import places_of, tempo_of
@@ -115,7 +116,9 @@ def accept(
         pedal=_pedal_of(studio, folio_id, reading_id),
     )
     part_id = uuid.uuid4().hex
-    edit = history.Edit(f"“{wanted}” accepted, {len(notes)} notes", put=[("part", "", part_id, part_to_body(part))])
+    edit = history.Edit(
+        f"“{wanted}” accepted, {how_many(len(notes), 'note')}", put=[("part", "", part_id, part_to_body(part))]
+    )
     edit.put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
     folios.change(studio, folio_id, edit, base)
     return part_id
@@ -181,7 +184,7 @@ def join_parts(studio: Studio, folio_id: str, part_ids: list[str], base: int | N
     if len(part_ids) < 2:
         raise BadInput("There is nothing to join.", "Choose two parts or more.")
     first = part_of(studio, folio_id, part_ids[0])
-    edit = history.Edit(f"{len(part_ids)} parts joined into “{first.name}”")
+    edit = history.Edit(f"{how_many(len(part_ids), 'part')} joined into “{first.name}”")
     for other in part_ids[1:]:
         part_of(studio, folio_id, other)
         for note in notes_of(studio, folio_id, other):
@@ -232,8 +235,7 @@ def edit_notes(
         raise BadInput("No note is selected.", "Click one, or select with a rule.")
     change = _change(studio, folio_id, part, notes, action, values)
     count = max(len(change.put), len(change.removed))
-    plural = "note" if count == 1 else "notes"
-    edit = history.Edit(f"{count} {plural} {EDITS[action]}")
+    edit = history.Edit(f"{how_many(count, 'note')} {EDITS[action]}")
     edit.put = [("note", part_id, n.id, note_to_body(n)) for n in change.put]
     edit.removed = [("note", part_id, n.id) for n in change.removed]
     dropped = [n.origin.key for n in change.removed if n.origin is not None]
@@ -346,7 +348,7 @@ def send(studio: Studio, folio_id: str, part_id: str, ids: list[str], name: str,
     dropped = [n.origin.key for n in sent if n.origin is not None]
     rest = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))
     new_id = uuid.uuid4().hex
-    edit = history.Edit(f"{len(sent)} notes of “{part.name}” sent to “{wanted_name}”")
+    edit = history.Edit(f"{how_many(len(sent), 'note')} of “{part.name}” sent to “{wanted_name}”")
     edit.put = [("part", "", new_id, part_to_body(fresh)), ("part", "", part_id, part_to_body(rest))]
     edit.put += [("note", new_id, n.id, note_to_body(n)) for n in sent]
     edit.removed = [("note", part_id, n.id) for n in sent]
@@ -373,7 +375,7 @@ def take_candidates(
     if not found:
         raise BadInput("These notes are no longer in the reading.", "Choose them again.")
     notes = [replace(note_of(reading_id, reading, c), touched=True) for c in found]
-    edit = history.Edit(f"{len(notes)} notes taken from another reading into “{part.name}”")
+    edit = history.Edit(f"{how_many(len(notes), 'note')} taken from another reading into “{part.name}”")
     edit.put = [("note", part_id, n.id, note_to_body(n)) for n in notes]
     return folios.change(studio, folio_id, edit, base)
 

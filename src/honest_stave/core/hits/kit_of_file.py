@@ -18,6 +18,7 @@ from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, HitSettings
 from honest_stave.core.hits.slice_sound import Samples, null_test, sound_of
 from honest_stave.core.hits.slicing import moments_of, slices_of
 from honest_stave.core.hits.zones_of_kit import name_of, zones_of
+from honest_stave.core.words import how_many
 
 SILENT = 1e-4
 PLAIN_BPM = 120.0
@@ -86,9 +87,9 @@ def cut_file(samples: Samples, rate: int, name: str, formats: Sequence[str], bar
         for s in slices
         if s.id != LEAD
     ]
-    null = "null exactly" if nulled.exact else f"differ by {nulled.residual_db:.1f} dB"
-    told = f"{len(rows)} slices that {null}, {length:g} bars at {bpm:.2f}, " + (
-        "proven" if made.proof.same else "; ".join(made.proof.remarks)
-    )
+    null = "null test exact" if nulled.exact else f"null test off by {nulled.residual_db:.1f} dB"
+    told_bars = f"{length:g} {'bar' if length == 1 else 'bars'}" if length else "no bars heard, played"
+    proven = "proven" if made.proof.same else "; ".join(made.proof.remarks)
+    told = f"{how_many(len(rows), 'slice')}, {null}, {told_bars} at {bpm:.2f}, {proven}"
     files = (*made.files, ("proof.txt", kit_proof_text(made.proof, name).encode()))
     return CutFile(files, rows, round(bpm, 3), length, told)

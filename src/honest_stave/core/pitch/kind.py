@@ -23,6 +23,8 @@ STRETCHES, STRETCH_S = 5, 8.0
 SOUNDING, BEGINNING = 0.5, 0.4
 # A drum's stroke lifts this many short bands by this much within four frames (46 ms).
 RISE_FRAMES, RISE_DB, WIDE_SHARE = 4, 9.0, 0.3
+# Of fewer strokes one without a pitch says little: the edge of a held tone is one.
+FEW_STROKES = 4
 # Bands that far below the loudest do not count: noise would.
 DEPTH_DB = 60.0
 
@@ -114,7 +116,7 @@ def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
             min(at_once, 5.0),
             float(voiced.mean()) if len(voiced) else 0.0,
             widest,
-            unexplained / max(len(strokes), 1),
+            unexplained / max(len(strokes), FEW_STROKES),
             min(unexplained / duration_s, 6.0),
         ]
     )
