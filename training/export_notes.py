@@ -64,7 +64,7 @@ class Ranges(CalibrationDataReader):
 
 def export(cache: Path, channels: int) -> None:
     """Writes the network; norms are folded into the convolutions by the exporter."""
-    shares = Shares(open_network(cache / f"notes-{channels}.pt", channels)).eval()
+    shares = Shares(open_network(cache, channels)).eval()
     example = torch.zeros(1, EXAMPLE_FRAMES, 312), torch.zeros(1, EXAMPLE_FRAMES, 104)
     precise, prepared = cache / "notes-precise.onnx", cache / "notes-prepared.onnx"
     axes = {"long": {1: "frames"}, "short": {1: "frames"}, "shares": {2: "cells"}}

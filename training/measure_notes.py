@@ -18,6 +18,11 @@ from training import clips as recipes
 from training.material import LOWEST_DB, STEP_DB, Heard, load
 from training.note_batches import reference_of
 from training.note_network import FRAMES_PER_CELL, NoteNetwork
+from training.part_way import part_way
+
+# The shipped network as it was when its training went on, and how far from it the next one goes: all the
+# way it forgets some of what it knew.
+BEFORE, SHARE_OF_NEW = "notes-before.pt", 0.5
 
 
 def activity_of(network: NoteNetwork, clip: Heard) -> Activity:
@@ -62,10 +67,13 @@ def score(
     return f_on, 2 * right / (len(truth) + len(onset_s)), float(np.median(errors)) if errors else float("nan")
 
 
-def open_network(path: Path, channels: int) -> NoteNetwork:
-    """The network with its averaged weights."""
+def open_network(cache: Path, channels: int) -> NoteNetwork:
+    """The network with its averaged weights; one that went on from the shipped one, part of the way from it."""
     network = NoteNetwork(channels)
-    network.load_state_dict(torch.load(path, weights_only=False)["average"])
+    network.load_state_dict(torch.load(cache / f"notes-{channels}.pt", weights_only=False)["average"])
+    before = cache / BEFORE
+    if before.exists():
+        part_way(torch.load(before), network, SHARE_OF_NEW)
     return network.eval()
 
 
@@ -77,7 +85,7 @@ def main() -> None:
     parser.add_argument("--each", action="store_true")
     options = parser.parse_args()
     torch.set_num_threads(1)
-    network = open_network(options.cache / f"notes-{options.channels}.pt", options.channels)
+    network = open_network(options.cache, options.channels)
     found = sorted(options.cache.glob(f"notes-{recipes.RECIPE}-tuning-*.npz"))[: options.clips]
     rows: dict[str, list[tuple[float, float, float]]] = {}
     for path in found:

@@ -19,6 +19,7 @@ from honest_stave.core import networks
 from training import clips as recipes
 from training.learner import Learner
 from training.material import Heard, is_unheard, load
+from training.measure_notes import BEFORE
 from training.note_batches import Batch, make_batch, reference_of
 from training.note_network import NoteNetwork
 from training.shipped import take_over
@@ -103,6 +104,7 @@ def main() -> None:
     if options.from_shipped and not path.exists():
         made = batches(options.cache, 0)
         take_over(network, SHIPPED, [next(made) for _ in range(OPENED_WITH)])
+        torch.save(network.state_dict(), options.cache / BEFORE)
     peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
     learner = Learner(
         network, options.minutes, peak_rate=peak_rate, warm_steps=WARM_STEPS, averaging=AVERAGING, path=path

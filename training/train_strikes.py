@@ -15,6 +15,7 @@ from torch.nn import functional
 from honest_stave.core import networks
 from honest_stave.core.pitch.weighing import SHIFT_UNIT_S
 from training import shipped_strikes
+from training.part_way import part_way
 from training.passage_windows import Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, export
 from training.strikes_heard import StrikesHeard, all_strikes_heard
@@ -94,7 +95,7 @@ def main() -> None:
         as_many=READ_AS_MANY,
     )  # fmt: skip
     if shipped:
-        shipped_strikes.part_way(before, network, SHARE_OF_NEW)
+        part_way(before, network, SHARE_OF_NEW)
     told = [heard[True, 0][i] for i in held_out]
     for one in (False, True):
         print(
