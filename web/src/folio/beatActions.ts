@@ -76,6 +76,10 @@ export function beatActions(router: Router): Action[] {
     const pinned = beats.selected.every((i) => beats.map?.pinned[i])
     void beats.edit(pinned ? 'release' : 'pin')
   }
+  function steady() {
+    if (beats.selected.length > 2) return void beats.edit('steady')
+    notices.tell('Select a stretch first: Shift with an arrow key, or Shift and a click on its last beat.')
+  }
   function tap() {
     if (!player.playing) {
       beats.taps = []
@@ -104,6 +108,8 @@ export function beatActions(router: Router): Action[] {
     { id: 'beat-loop', label: 'This bar, looped', key: 'l', group: 'Beat', when: here, run: loopBar },
     { id: 'beat-next', label: 'Next beat', key: 'ArrowRight', group: 'Beat', when: here, run: () => step(1) },
     { id: 'beat-previous', label: 'Previous beat', key: 'ArrowLeft', group: 'Beat', when: here, run: () => step(-1) },
+    { id: 'beat-on', label: 'Select on to the next beat', key: 'Shift+ArrowRight', group: 'Beat', when: chosen, run: () => beats.extend(1) },
+    { id: 'beat-back', label: 'Select back to the beat before', key: 'Shift+ArrowLeft', group: 'Beat', when: chosen, run: () => beats.extend(-1) },
     { id: 'beat-weak', label: 'Next weak beat', key: 'n', group: 'Beat', when: here, run: () => walkWeak(1) },
     { id: 'beat-weak-back', label: 'Previous weak beat', key: 'b', group: 'Beat', when: here, run: () => walkWeak(-1) },
     { id: 'beat-pin', label: 'Pin or release', key: 'p', group: 'Beat', when: chosen, run: pinOrRelease },
@@ -121,7 +127,7 @@ export function beatActions(router: Router): Action[] {
     { id: 'beat-remove', label: 'Take out', key: 'Delete', group: 'Beat', when: chosen, run: () => void beats.edit('remove') },
     { id: 'beat-half', label: 'Half from here', key: '[', group: 'Beat', when: chosen, run: () => void beats.edit('half', {}, [beats.focus]) },
     { id: 'beat-double', label: 'Twice from here', key: ']', group: 'Beat', when: chosen, run: () => void beats.edit('double', {}, [beats.focus]) },
-    { id: 'beat-steady', label: 'Strictly steady', key: 's', group: 'Beat', when: () => chosen() && beats.selected.length > 2, run: () => void beats.edit('steady') },
+    { id: 'beat-steady', label: 'Strictly steady', key: 's', group: 'Beat', when: chosen, run: steady },
     { id: 'beat-tap', label: 'Tap along', key: 'v', group: 'Beat', when: here, run: tap },
     { id: 'beat-marker', label: 'Marker at the cursor', key: 'j', group: 'Beat', when: here, run: () => (openDialog.value = 'beat-marker') },
     { id: 'beat-click', label: 'Click from here', key: 'Shift+c', group: 'Beat', when: chosen, run: () => (openDialog.value = 'beat-click') },

@@ -58,6 +58,9 @@ describe('the beat map of the take in view', () => {
     beats.select([1])
     beats.selectTo(3)
     expect(beats.selected).toEqual([1, 2, 3])
+    beats.select([2])
+    for (const by of [1, 1, -1, -1, -1, -1]) beats.extend(by)
+    expect(beats.selected).toEqual([0, 1, 2])
     expect(beats.near(1.9)).toBe(2)
   })
   it('hears another way to count without changing anything', async () => {

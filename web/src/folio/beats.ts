@@ -20,6 +20,9 @@ export const useBeats = defineStore('beats', () => {
   const taps = ref<number[]>([])
   /** The way to count that is being heard in place of the map's own. */
   const trying = ref('')
+  /** Where a stretch was begun, and the beat that was last added to it. */
+  let anchor = -1
+  let reached = -1
   let asked = 0
   let tried = 0
 
@@ -73,12 +76,20 @@ export const useBeats = defineStore('beats', () => {
 
   function select(beats: number[], add = false) {
     selection.value = new Set(add ? [...selection.value, ...beats] : beats)
+    anchor = reached = beats.at(-1) ?? -1
   }
-  /** From the beat in focus to this one. */
+  /** From the beat where the stretch was begun to this one. */
   function selectTo(beat: number) {
-    const from = focus.value < 0 ? beat : focus.value
+    const from = anchor < 0 ? beat : anchor
     const [first, last] = [Math.min(from, beat), Math.max(from, beat)]
     select(Array.from({ length: last - first + 1 }, (_, i) => first + i))
+    anchor = from
+    reached = beat
+  }
+  /** The stretch made so many beats longer or shorter, at the end where it was last changed. */
+  function extend(by: number) {
+    const next = reached + by
+    if (reached >= 0 && next >= 0 && next < (map.value?.time_s.length ?? 0)) selectTo(next)
   }
   /** The beat nearest to a moment. */
   function near(moment: number): number {
@@ -174,6 +185,6 @@ export const useBeats = defineStore('beats', () => {
 
   return {
     map, ticks, scores, chosenMap, selection, selected, focus, taps, trying, id, mapsOfTake, reading, grid,
-    load, select, selectTo, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+    load, select, selectTo, extend, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

@@ -13,7 +13,7 @@ const one = computed(() => (seems.value ? seems.value.name === 'one' : true))
 </script>
 
 <template>
-  <div class="ask">
+  <div class="unread">
     <p v-if="seems">
       This take seems to hold <b>{{ HOLDS[seems.name] }}</b> ({{ seems.confidence.toFixed(2) }} sure).
       {{ LIMITS_OF[seems.name] }}
@@ -42,18 +42,18 @@ const one = computed(() => (seems.value ? seems.value.name === 'one' : true))
 </template>
 
 <style scoped>
-.ask {
+.unread {
   display: flex;
   gap: 12px;
   align-items: center;
   padding: 16px;
   border-top: 1px solid var(--rule);
 }
-.ask p {
+.unread p {
   margin: 0;
   flex: 1;
 }
-.ask button {
+.unread button {
   flex: none;
 }
 </style>
