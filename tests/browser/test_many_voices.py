@@ -18,6 +18,10 @@ def test_the_harmonium_verse(demo: Page, tmp_path: Path) -> None:
     proposed = page.get_by_role("button", name="Read it as many voices")
     expect(proposed).to_have_class(re.compile("main"))
     expect(page.get_by_role("button", name="Read it as one voice")).not_to_have_class(re.compile("main"))
+    # What is proposed stands in one line beside its buttons, under the lanes.
+    told = page.get_by_text("This take seems to hold").bounding_box()
+    assert told is not None
+    assert told["height"] < 30
     proposed.click()
     left_out = page.locator("[data-test=left-out]")
     expect(left_out).to_contain_text("candidates")

@@ -79,11 +79,16 @@ a,
 .part {
   font-weight: 400;
   padding-block: 4px;
+  flex-wrap: wrap;
+  gap: 0 6px;
 }
+/* Long names take two lines: parts of one take often differ in their last word alone. */
 .part span:first-child {
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
   overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  overflow-wrap: anywhere;
 }
 a.router-link-active,
 .part[aria-current='true'] {
