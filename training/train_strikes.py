@@ -25,7 +25,7 @@ TARGET = Path(networks.__file__).parent / "strikes.onnx"
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
 # So far from the shipped network goes the next one: all the way it forgets some of what it knew.
-SHARE_OF_NEW = 0.75
+SHARE_OF_NEW = 0.5
 OUTPUTS = 3
 # A clip of one voice is read as many this often.
 READ_AS_MANY = 0.3
