@@ -3,7 +3,7 @@
     python -m training.export_notes CACHE [--channels 48]
 
 Everything but the last layer is kept in 8 bits (weights in 7, so that no processor overflows):
-three times as quick, and no measurable loss. The network in single precision is kept beside the material.
+more than twice as quick, and no measurable loss. The network in single precision is kept beside the material.
 """
 
 import argparse
