@@ -169,7 +169,7 @@ const ends = (take: Take) =>
               <button v-if="take.facts.tempo" type="button" class="act small" @click="useMap(id)">
                 use its tempo map
               </button>
-              <span v-if="take.facts.hints?.key" class="soft"> {{ take.facts.hints.key }}</span>
+              <span v-if="take.facts.hints?.key" class="soft key">in {{ take.facts.hints.key }}</span>
               <button
                 v-if="take.facts.hints?.timeline_s"
                 type="button"
@@ -228,6 +228,9 @@ h2 {
 .figures .soft {
   max-width: 190px;
   white-space: normal;
+}
+.key {
+  display: block;
 }
 .name {
   width: 180px;
