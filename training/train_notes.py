@@ -101,6 +101,9 @@ def main() -> None:
     torch.set_num_threads(options.threads)
     network = NoteNetwork(options.channels).to(memory_format=torch.channels_last)
     path = options.cache / f"notes-{options.channels}.pt"
+    if not path.exists():
+        # What another training went on from is nothing to this one.
+        (options.cache / BEFORE).unlink(missing_ok=True)
     if options.from_shipped and not path.exists():
         made = batches(options.cache, 0)
         take_over(network, SHIPPED, [next(made) for _ in range(OPENED_WITH)])

@@ -62,7 +62,7 @@ export const useBeats = defineStore('beats', () => {
       ticks.value = clicks
       trying.value = ''
       const last = found.time_s.length
-      if (selected.value.some((i) => i >= last)) selection.value = new Set()
+      if (selected.value.some((i) => i >= last) || anchor >= last) select([])
     } catch (error) {
       notices.tellProblem(error)
     }
