@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training.dress import dress
-from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit, OneShot, made_kit
+from training.made_kits import made_kit
+from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit, OneShot
 
 LENGTH_S = 5.0
 MADE_SHARE = 0.3

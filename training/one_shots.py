@@ -1,4 +1,4 @@
-"""Single strokes of drums: from free kits, from soundfonts, and of our own making, with what they are."""
+"""Single strokes of drums from free kits and from soundfonts, with what they are."""
 
 import re
 import xml.etree.ElementTree as ElementTree
@@ -128,71 +128,6 @@ def kit_of_font(font: str, program: int) -> Kit:
             found = one_shot(sound, role, velocity / 127)
             if found:
                 kit.setdefault(role, []).append(found)
-    return kit
-
-
-def _noise(random: np.random.Generator, length: int, low_hz: float, high_hz: float) -> NDArray[np.float64]:
-    spectrum = np.fft.rfft(random.normal(size=length))
-    hz = np.fft.rfftfreq(length, 1 / RATE)
-    spectrum *= 1 / (1 + (low_hz / np.maximum(hz, 1)) ** 6) / (1 + (hz / high_hz) ** 6)
-    return np.asarray(np.fft.irfft(spectrum, length))
-
-
-def made_kit(random: np.random.Generator) -> Kit:
-    """A kit of our own synthesis, electronic or nearly natural."""
-    time = np.arange(round(LONGEST_S * RATE)) / RATE
-
-    def uniform(low: float, high: float) -> float:
-        return float(random.uniform(low, high))
-
-    def fall(seconds: float) -> NDArray[np.float64]:
-        return np.exp(-time / seconds)
-
-    def swept(from_hz: float, to_hz: float, seconds: float) -> NDArray[np.float64]:
-        hz = to_hz + (from_hz - to_hz) * np.exp(-time / seconds)
-        return np.sin(2 * np.pi * np.cumsum(hz) / RATE)
-
-    def cluster(base_hz: float, count: int) -> NDArray[np.float64]:
-        return sum(np.sign(np.sin(2 * np.pi * base_hz * uniform(1, 3.2) * time + k)) for k in range(count)) / count
-
-    def metal(low_hz: float, high_hz: float, base_hz: float) -> NDArray[np.float64]:
-        share = uniform(0, 1)
-        spectrum = np.fft.rfft(cluster(base_hz, 6))
-        hz = np.fft.rfftfreq(len(time), 1 / RATE)
-        ring = np.fft.irfft(spectrum / (1 + (low_hz / np.maximum(hz, 1)) ** 6), len(time))
-        return share * ring * 2 + (1 - share) * _noise(random, len(time), low_hz, high_hz)
-
-    kick = swept(uniform(90, 400), uniform(38, 70), uniform(0.008, 0.05)) * fall(uniform(0.06, 0.35))
-    kick = kick + uniform(0, 0.3) * _noise(random, len(time), 800, 6000) * fall(0.004)
-    tone = swept(uniform(180, 420), uniform(140, 260), 0.02) * fall(uniform(0.03, 0.12))
-    snare = uniform(0.1, 0.9) * tone + uniform(0.4, 1.2) * _noise(
-        random, len(time), uniform(300, 2000), uniform(5000, 14000)
-    ) * 3 * fall(uniform(0.04, 0.22))
-    base = uniform(250, 600)
-    hat_low, hat_high = uniform(3000, 8000), uniform(9000, 16000)
-    hat = metal(hat_low, hat_high, base) * fall(uniform(0.012, 0.06))
-    open_hat = metal(hat_low, hat_high, base) * fall(uniform(0.15, 0.5))
-    ride = metal(uniform(1500, 4500), 12000, uniform(200, 500)) * fall(uniform(0.4, 1.2)) + 0.3 * metal(
-        4000, 14000, base
-    ) * fall(0.02)
-    crash = metal(uniform(800, 3000), 14000, uniform(150, 400)) * fall(uniform(0.4, 1.0))
-    tom_hz = uniform(70, 220)
-    tom = swept(tom_hz * uniform(1.2, 2), tom_hz, 0.05) * fall(uniform(0.1, 0.4))
-    tom = tom + uniform(0, 0.3) * _noise(random, len(time), 300, 4000) * fall(0.02)
-    clap = _noise(random, len(time), 700, 5000) * sum(
-        fall(0.008) * 0 + np.where(time >= d, np.exp(-(time - d) / 0.01), 0.0) for d in (0.0, 0.011, 0.022)
-    ) + _noise(random, len(time), 700, 5000) * fall(0.08)
-    shaker = _noise(random, len(time), 4000, 12000) * (1 - np.exp(-time / 0.01)) * fall(uniform(0.03, 0.08))
-    blip = np.sin(2 * np.pi * uniform(500, 2500) * time) * fall(uniform(0.02, 0.1))
-    sounds = {
-        "kick": kick, "snare": snare, "hat": hat, "open hat": open_hat, "ride": ride, "crash": crash, "tom": tom,
-        "clap": clap, "other": shaker if random.random() < 0.5 else blip,
-    }  # fmt: skip
-    kit: Kit = {}
-    for role, sound in sounds.items():
-        found = one_shot(np.asarray(sound / np.abs(sound).max(), np.float32), role, 1.0)
-        if found:
-            kit[role] = [found]
     return kit
 
 

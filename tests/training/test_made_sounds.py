@@ -8,7 +8,7 @@ import soundfile
 from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
 
-from training import recorded_notes, wide_voices
+from training import made_kits, recorded_notes, wide_voices
 
 RATE = recorded_notes.RATE
 
@@ -86,3 +86,25 @@ def test_no_two_notes_of_one_pitch_overlap() -> None:
     of_60 = [n for n in kept if n.pitch == 60]
     assert [n.onset_s for n in of_60] == [0.0, 0.5]
     assert of_60[0].offset_s == pytest.approx(0.49)
+
+
+def middle_of(power: np.ndarray) -> float:
+    """Where half of a power has gone by, as a share of its length."""
+    return float(np.searchsorted(np.cumsum(power), power.sum() / 2) / len(power))
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_made_kits_have_hats_that_ring_longer_when_open_and_soft_strokes_that_are_duller(seed: int) -> None:
+    kit = made_kits.made_kit(np.random.default_rng(seed))
+    assert {"kick", "snare", "hat", "open hat", "pedal hat", "tom", "ride", "crash", "other"} <= set(kit)
+    closed, ringing = (kit[role][-1].sound[: made_kits.RATE] for role in ("hat", "open hat"))
+    # The stick is the same for both.
+    assert middle_of(ringing**2) > 1.3 * middle_of(closed**2)
+    for strokes in kit.values():
+        # A stroke is cut to its attack: it begins within a millisecond.
+        assert all(np.abs(s.sound[:44]).max() >= 0.05 * np.abs(s.sound).max() for s in strokes)
+        if len(strokes) > 1:
+            soft, hard = strokes[0].sound, strokes[-1].sound
+            assert np.abs(soft).max() < 0.6 * np.abs(hard).max()
+            spectra = [np.abs(np.fft.rfft(x, 1 << 16)) ** 2 for x in (soft, hard)]
+            assert middle_of(spectra[0]) <= middle_of(spectra[1]) + 1e-3
