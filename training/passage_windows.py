@@ -8,11 +8,17 @@ from typing import Any, TypeVar
 import numpy as np
 import torch
 from numpy.typing import NDArray
+from torch.nn import functional
 
 from honest_stave.core.pitch.passages import CONTEXT_STRIKES, STRETCH_STRIKES
+from honest_stave.core.pitch.strike_levels import LEVEL_VIEWS, LOWEST_STEP, STEPS
 from training.learner import Learner
 
 BATCH, PEAK_RATE, SEED = 16, 2e-3, 4
+# Levels are kept in bytes, in so many steps a unit of 30 dB: half a decibel.
+LEVEL_STEPS = 64
+# Colours of an instrument in units of the levels, at so many points of so many semitones, and how loud it is.
+COLOUR, COLOUR_POINTS, PITCHES, LOUDNESS = 0.1, 10, 128, 0.05
 WINDOW = STRETCH_STRIKES + 2 * CONTEXT_STRIKES
 Rows = dict[str, torch.Tensor]
 T = TypeVar("T", bound=torch.nn.Module)
@@ -47,7 +53,7 @@ class Windows:
             rows.setdefault("there", []).append(torch.ones(len(clip.passage[cut]), dtype=torch.bool))
             voices.append(float(bool(clip.one_voice) and self.random.random() >= self.as_many))
         padded = {name: torch.nn.utils.rnn.pad_sequence(parts, True) for name, parts in rows.items()}
-        return {**padded, "one_voice": torch.tensor(voices)}
+        return _with_levels({**padded, "one_voice": torch.tensor(voices)})
 
 
 def arrays_of(clip: Any) -> dict[str, NDArray[np.generic]]:
@@ -60,7 +66,12 @@ def whole(clip: Any, *, one_voice: bool) -> Rows:
     """A batch of one clip, whole."""
     rows = {name: torch.from_numpy(np.ascontiguousarray(a))[None] for name, a in arrays_of(clip).items()}
     rows["there"] = torch.ones(rows["passage"].shape, dtype=torch.bool)
-    return {**rows, "one_voice": torch.tensor([float(one_voice)])}
+    return _with_levels({**rows, "one_voice": torch.tensor([float(one_voice)])})
+
+
+def _with_levels(rows: Rows) -> Rows:
+    """Levels, where there are any, as numbers: they are kept in bytes."""
+    return {**rows, "levels": rows["levels"].float() / LEVEL_STEPS} if "levels" in rows else rows
 
 
 def hidden_of(rows: Rows) -> torch.Tensor:
@@ -73,6 +84,19 @@ def varied(inputs: torch.Tensor, spread: torch.Tensor, random: torch.Generator) 
     together = 0.15 * torch.randn(len(inputs), 1, inputs.shape[2], generator=random)
     own = 0.05 * torch.randn(inputs.shape, generator=random)
     return inputs + spread * (together + own)
+
+
+def recoloured(levels: torch.Tensor, pitch: torch.Tensor, random: torch.Generator) -> torch.Tensor:
+    """Levels of each window as of another instrument or another room: a smooth colour over the pitches."""
+    batch = len(levels)
+    points = COLOUR * torch.randn(batch, 1, COLOUR_POINTS, generator=random)
+    colour = functional.interpolate(points, size=PITCHES, mode="linear", align_corners=True)[:, 0]
+    colour = colour + LOUDNESS * torch.randn(batch, 1, generator=random)
+    place = (pitch[:, :, None] + LOWEST_STEP + torch.arange(STEPS)).clamp(0, PITCHES - 1)
+    added = colour.gather(1, place.flatten(1)).view(place.shape)[:, :, None]
+    seen, heard = levels[:, :, :LEVEL_VIEWS], levels[:, :, LEVEL_VIEWS:]
+    # Silence stays silence.
+    return torch.cat([torch.where(seen > 0, (seen + added).clamp(min=0), seen), heard], dim=2)
 
 
 def spread_of(clips: list[Any]) -> tuple[torch.Tensor, torch.Tensor]:
@@ -115,6 +139,8 @@ def trained_on(
     while not learner.done:
         rows = windows.batch()
         rows["inputs"] = varied(rows["inputs"], spread, random)
+        if "levels" in rows:
+            rows["levels"] = recoloured(rows["levels"], rows["pitch"], random)
         learner.learn(loss_of(network(rows), rows))
     learner.averaged()
     return network

@@ -6,15 +6,19 @@ once. Weights are turned back here; what makes the table is fitted to it.
 
 from pathlib import Path
 
+import numpy as np
 import onnx
 import torch
 from onnx import numpy_helper
 
-from training.strike_network import StrikeNetwork
+from training.onnx_file import KEPT
+from training.strike_network import StrikeNetwork, network_of
 
 # Steps in which what makes the table is fitted to it, and how large they are, first and last.
 FITTING_STEPS, FITTING_RATES = 3000, (3e-3, 5e-4)
 SEED = 5
+# What the weights of the first network are called.
+FIRST = "networks.0."
 # Layers whose weights the exporter keeps as products, in the order in which it numbers them.
 TURNED = (
     "first.1", "first.3",
@@ -33,36 +37,39 @@ def begin(path: Path, outputs: int, kept: Path) -> StrikeNetwork:
     """
     if not kept.exists():
         torch.save(take_over(path, outputs).state_dict(), kept)
-    state = torch.load(kept)
-    network = StrikeNetwork(state["mean"], state["spread"], outputs=outputs)
-    network.load_state_dict(state)
-    return network
+    return network_of(torch.load(kept), outputs)
 
 
 def take_over(path: Path, outputs: int) -> StrikeNetwork:
-    """The shipped network, ready to go on learning.
+    """The first of the shipped networks, ready to go on learning.
 
     Args:
         path: the ONNX file.
         outputs: of each strike.
 
     Raises:
-        ValueError: the shipped network has another shape.
+        KeyError: the shipped network is of another build.
     """
     graph = onnx.load(path).graph
-    found = {i.name: torch.from_numpy(numpy_helper.to_array(i).copy()) for i in graph.initializer}
+    found = {
+        i.name.removesuffix(KEPT): torch.from_numpy(numpy_helper.to_array(i).astype(np.float32))
+        for i in graph.initializer
+    }
     products = sorted((n for n in found if n.startswith("onnx::MatMul")), key=lambda n: int(n.split("_")[1]))
-    network = StrikeNetwork(found["network.mean"], found["network.spread"], outputs=outputs)
-    state = network.state_dict()
-    state |= {k: found[f"network.{k}"].reshape(v.shape) for k, v in state.items() if f"network.{k}" in found}
-    state |= {f"{layer}.weight": found[name].T.contiguous() for layer, name in zip(TURNED, products, strict=True)}
-    network.load_state_dict(state)
-    _fit_table(network, found["table"])
+    state = {n.removeprefix(FIRST): v for n, v in found.items() if n.startswith(FIRST)}
+    # Those of the second network come after them.
+    state |= {f"{layer}.weight": found[name].T.contiguous() for layer, name in zip(TURNED, products, strict=False)}
+    levels = torch.stack([state["look.mean"], state["look.spread"]])
+    torch.manual_seed(SEED)
+    network = StrikeNetwork(state["mean"], state["spread"], outputs=outputs, levels=levels)
+    fresh = network.state_dict()
+    shaped = {name: value.reshape(fresh[name].shape) for name, value in state.items()}
+    network.load_state_dict({n: v if n.startswith("lie.") else shaped[n] for n, v in fresh.items()})
+    _fit_table(network, found["table_0"])
     return network
 
 
 def _fit_table(network: StrikeNetwork, table: torch.Tensor) -> None:
-    torch.manual_seed(SEED)
     optimiser = torch.optim.Adam(network.lie.parameters(), lr=FITTING_RATES[0])
     for step in range(FITTING_STEPS):
         if step == FITTING_STEPS * 2 // 3:

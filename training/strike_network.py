@@ -7,7 +7,8 @@ import torch
 from torch import Tensor, nn
 
 from training.attention import AttentionLayer
-from training.onnx_file import write_onnx
+from training.look import Look
+from training.onnx_file import halve, write_onnx
 from training.passage_windows import Rows, hidden_of
 
 # Pitches farther apart than this say no more; moments are told apart in so many steps to either side.
@@ -17,6 +18,8 @@ STEP_S, STEPS_A_DOUBLING = 0.02, 4
 FADING_S = (0.015, 0.03, 0.06, 0.12, 0.25, 0.5, 1.0, 2.0)
 # What keeps strikes that do not see one another apart.
 UNSEEN = -1e4
+# Channels of the layers that look at the levels about a strike.
+CHANNELS = (32, 48, 48)
 # Measures farther out than this many spreads say no more.
 FARTHEST = 6.0
 
@@ -83,10 +86,18 @@ class StrikeNetwork(nn.Module):
     Args:
         mean, spread: of the measures, (inputs,).
         outputs: of each strike.
+        levels: mean and spread of the levels about a strike where these are seen too, (2, views, semitones).
     """
 
     def __init__(
-        self, mean: Tensor, spread: Tensor, outputs: int, width: int = 64, heads: int = 4, layers: int = 3
+        self,
+        mean: Tensor,
+        spread: Tensor,
+        outputs: int,
+        width: int = 64,
+        heads: int = 4,
+        layers: int = 3,
+        levels: Tensor | None = None,
     ) -> None:
         super().__init__()
         self.mean: Tensor
@@ -97,6 +108,7 @@ class StrikeNetwork(nn.Module):
         self.first = nn.Sequential(
             nn.Dropout(0.1), nn.Linear(len(mean) + 1, width), nn.ReLU(), nn.Linear(width, width)
         )
+        self.look = None if levels is None else Look(levels, width, CHANNELS)
         self.lie = Lie(heads * layers)
         self.layers = nn.ModuleList(AttentionLayer(width, heads) for _ in range(layers))
         self.last = nn.Sequential(nn.LayerNorm(width), nn.Linear(width, outputs))
@@ -106,13 +118,26 @@ class StrikeNetwork(nn.Module):
         table = self.lie.table()
         place = places(rows["onset_s"], rows["pitch"])
         place = place.masked_fill(hidden_of(rows), table.shape[1] - 1)
-        return self.weighed(rows["inputs"], Looked.apply(table, place), rows["one_voice"])
+        away = Looked.apply(table, place)
+        return self.weighed(rows["inputs"], away, rows["one_voice"], rows.get("levels"), rows["there"])
 
-    def weighed(self, measures: Tensor, away: Tensor, one_voice: Tensor) -> Tensor:
-        """What it says of measures (batch, strikes, inputs); ``away`` (heads x layers, batch, strikes, strikes)."""
+    def weighed(
+        self,
+        measures: Tensor,
+        away: Tensor,
+        one_voice: Tensor,
+        levels: Tensor | None = None,
+        there: Tensor | None = None,
+    ) -> Tensor:
+        """What it says of measures (batch, strikes, inputs) and levels (batch, strikes, views, semitones).
+
+        ``away`` is (heads x layers, batch, strikes, strikes); ``there`` marks strikes of a padded batch.
+        """
         scaled = ((measures - self.mean) / self.spread).clamp(-FARTHEST, FARTHEST)
         voices = one_voice[:, None, None].expand(-1, scaled.shape[1], 1)
         strikes = self.first(torch.cat([scaled, voices], dim=2))
+        if self.look is not None and levels is not None:
+            strikes = self.look.added(strikes, levels, there)
         for layer, own in zip(self.layers, away.split(self.heads), strict=True):
             strikes = layer(strikes, own.transpose(0, 1))
         return self.told(strikes, scaled)
@@ -123,24 +148,44 @@ class StrikeNetwork(nn.Module):
         return out
 
 
+def network_of(state: dict[str, Tensor], outputs: int) -> StrikeNetwork:
+    """A network that looks at levels, of its weights."""
+    levels = torch.stack([state["look.mean"], state["look.spread"]])
+    network = StrikeNetwork(state["mean"], state["spread"], outputs=outputs, levels=levels)
+    network.load_state_dict(state)
+    return network
+
+
 class Shipped(nn.Module):
-    """The network as it is exported: its table worked out once."""
+    """Networks as they are exported, what one says after what another says: their tables worked out once."""
 
-    def __init__(self, network: StrikeNetwork) -> None:
+    def __init__(self, networks: tuple[StrikeNetwork, ...]) -> None:
         super().__init__()
-        self.network = network
-        self.table: Tensor
-        self.register_buffer("table", network.lie.table().detach())
+        self.networks = nn.ModuleList(networks)
+        for i, network in enumerate(networks):
+            self.register_buffer(f"table_{i}", network.lie.table().detach())
 
-    def forward(self, measures: Tensor, time_s: Tensor, pitch: Tensor, one_voice: Tensor) -> Tensor:
-        return self.network.weighed(measures, self.table[:, places(time_s, pitch)], one_voice)
+    def forward(
+        self, measures: Tensor, time_s: Tensor, pitch: Tensor, one_voice: Tensor, levels: Tensor | None = None
+    ) -> Tensor:
+        place = places(time_s, pitch)
+        said = [
+            network.weighed(measures, self.get_buffer(f"table_{i}")[:, place], one_voice, levels)
+            for i, network in enumerate(self.networks)
+        ]
+        return torch.cat(said, dim=2)
 
 
-def export(network: StrikeNetwork, target: Path) -> None:
-    """Writes the network as the application ships it."""
-    given = (
+def export(target: Path, *networks: StrikeNetwork) -> None:
+    """Writes networks that see the same as the one that the application ships."""
+    network = networks[0]
+    given: tuple[Tensor, ...] = (
         torch.zeros(1, 8, len(network.mean)), torch.arange(8.0)[None], torch.arange(60, 68)[None], torch.ones(1),
     )  # fmt: skip
-    axes = {name: {1: "count"} for name in ("strikes", "time_s", "pitch", "said")}
-    names = ("strikes", "time_s", "pitch", "one_voice", "said")
-    write_onnx(Shipped(network).eval(), given, target, names, axes)
+    names = ["strikes", "time_s", "pitch", "one_voice"]
+    if network.look:
+        given = (*given, torch.zeros(1, 8, *network.look.mean.shape))
+        names.append("levels")
+    axes = {name: {1: "count"} for name in (*names, "said") if name != "one_voice"}
+    write_onnx(Shipped(networks).eval(), given, target, (*names, "said"), axes)
+    halve(target)

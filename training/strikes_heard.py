@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.bands import Bands
 from honest_stave.core.pitch.hearing import STEP_CELLS, hear
 from honest_stave.core.pitch.passages import passage_of
+from honest_stave.core.pitch.strike_levels import levels_about
 from honest_stave.core.pitch.strikes import Strikes, find_strikes
 from honest_stave.core.pitch.weighing import strike_inputs
 from training import clips as recipes
@@ -16,9 +17,10 @@ from training.changed import levels_of
 from training.heard_kept import clip_paths, heard_in
 from training.material import Heard as Clip
 from training.note_network import FRAMES_PER_CELL
+from training.passage_windows import LEVEL_STEPS
 
 # Raise whenever what is heard in a clip comes out otherwise.
-RECIPE = 1
+RECIPE = 2
 # A strike this near to a note's onset may be that note; one this near tells how far off it is.
 NEAR_S, TELLING_S = 0.07, 0.12
 
@@ -29,6 +31,7 @@ class StrikesHeard:
 
     Args:
         inputs: as from ``strike_inputs``.
+        levels: as from ``levels_about``, in steps of ``1 / LEVEL_STEPS``.
         onset_s, pitch, passage: of each.
         right: whether it is a note.
         shift_s: how much later the nearest true onset of its pitch is; NaN where there is none.
@@ -37,6 +40,7 @@ class StrikesHeard:
     """
 
     inputs: NDArray[np.float16]
+    levels: NDArray[np.uint8]
     onset_s: NDArray[np.float32]
     pitch: NDArray[np.int64]
     passage: NDArray[np.int64]
@@ -82,6 +86,7 @@ def strikes_heard(clip: Clip) -> StrikesHeard:
     velocity = np.append(clip.notes[:, 4], np.nan)[note] / 127
     return StrikesHeard(
         inputs=strike_inputs(strikes, activity, bands),
+        levels=np.minimum(LEVEL_STEPS * levels_about(strikes, bands, activity) + 0.5, 255).astype(np.uint8),
         onset_s=strikes.onset_s.astype(np.float32),
         pitch=strikes.pitch,
         passage=passage_of(strikes.cell, activity),

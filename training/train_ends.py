@@ -87,7 +87,7 @@ def main() -> None:
     for one in (False, True):
         told = [tuning[i] for i in held_out if bool(tuning[i].one_voice) == one]
         print("one " if one else "many", f"ends right {right_of(network, told, one_voice=one):.3f}", flush=True)
-    export(network, TARGET)
+    export(TARGET, network)
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from training.one_shots import trained_kits, tuning_kits
 from training.onnx_file import write_onnx
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "hits.onnx"
-RECIPE = 2
+RECIPE = 3
 BATCH, FRAMES = 16, 640
 PEAK_RATE = 3e-3
 POSITIVE_WEIGHT, VELOCITY_WEIGHT = 3.0, 1.0

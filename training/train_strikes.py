@@ -1,8 +1,9 @@
-"""Trains the second network for notes, on what the first hears, and exports it.
+"""Trains the second network for notes, which says what is a note and when it begins, on what the first hears.
 
     python -m training.train_strikes CACHE --minutes 53 [--from-shipped]
 
-Every second tuning clip takes part, at more weight, and the others say how good it is.
+Every second tuning clip takes part, at more weight, and the others say how good it is. ``train_force`` goes on from
+it and exports both.
 """
 
 import argparse
@@ -15,9 +16,10 @@ from torch.nn import functional
 from honest_stave.core import networks
 from honest_stave.core.pitch.weighing import SHIFT_UNIT_S
 from training import shipped_strikes
+from training.look import scale_of
 from training.part_way import part_way
-from training.passage_windows import Rows, split, trained_on, whole
-from training.strike_network import StrikeNetwork, export
+from training.passage_windows import LEVEL_STEPS, Rows, split, trained_on, whole
+from training.strike_network import StrikeNetwork, network_of
 from training.strikes_heard import StrikesHeard, all_strikes_heard
 
 TARGET = Path(networks.__file__).parent / "strikes.onnx"
@@ -25,8 +27,12 @@ TARGET = Path(networks.__file__).parent / "strikes.onnx"
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
 # So far from the shipped network goes the next one: all the way it forgets some of what it knew.
-SHARE_OF_NEW = 0.5
+SHARE_OF_NEW = 0.6
 OUTPUTS = 3
+# What this training ends with.
+TRAINED = "strikes-trained.pt"
+# Levels are scaled by those of about so many clips.
+SCALED_ON = 200
 # A clip of one voice is read as many this often.
 READ_AS_MANY = 0.3
 VELOCITY_WEIGHT, MIDDLE_WEIGHT, SHIFT_WEIGHT = 3.0, 0.1, 0.05
@@ -64,6 +70,12 @@ def figures(network: StrikeNetwork, clips: list[StrikesHeard], *, one_voice: boo
     return f"F1 {f1:.3f} of {int(right.sum())}, entropy {entropy:.4f}, calibration {off:.3f}"
 
 
+def trained(cache: Path) -> StrikeNetwork:
+    """The network that this training ended with."""
+    state = torch.load(cache / TRAINED)["network"]
+    return network_of(state, OUTPUTS).eval()
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
@@ -79,19 +91,21 @@ def main() -> None:
         for variant in range(2 if tuning else options.variants + 1)
     }
     learnt, held_out = split(heard[True, 0])
-    trained = [c for variant in range(options.variants + 1) for c in heard[False, variant]]
+    familiar = [c for variant in range(options.variants + 1) for c in heard[False, variant]]
     unfamiliar = [heard[True, variant][i] for variant in range(2) for i in learnt]
-    weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
+    weights = [1.0] * len(familiar) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
+    seen = np.concatenate([c.levels for c in familiar[:: max(1, len(familiar) // SCALED_ON)]])
+    levels = scale_of(torch.from_numpy(seen).float() / LEVEL_STEPS, 0.05)
     shipped = (
         shipped_strikes.begin(TARGET, OUTPUTS, options.cache / "strikes-before.pt") if options.from_shipped else None
     )
     before = {name: value.clone() for name, value in shipped.state_dict().items()} if shipped else {}
 
     def make(mean: torch.Tensor, spread: torch.Tensor) -> StrikeNetwork:
-        return shipped or StrikeNetwork(mean, spread, outputs=OUTPUTS)
+        return shipped or StrikeNetwork(mean, spread, outputs=OUTPUTS, levels=levels)
 
     network = trained_on(
-        [*trained, *unfamiliar], weights, make, loss_of, options.minutes, options.cache / "strikes.pt",
+        [*familiar, *unfamiliar], weights, make, loss_of, options.minutes, options.cache / "strikes.pt",
         as_many=READ_AS_MANY,
     )  # fmt: skip
     if shipped:
@@ -101,7 +115,7 @@ def main() -> None:
         print(
             "one " if one else "many", figures(network, [c for c in told if bool(c.one_voice) == one], one_voice=one)
         )
-    export(network, TARGET)
+    torch.save({"network": network.state_dict()}, options.cache / TRAINED)
 
 
 if __name__ == "__main__":

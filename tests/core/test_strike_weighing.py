@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from honest_stave.core.pitch.passages import CONTEXT_STRIKES, STRETCH_STRIKES, passage_of
+from honest_stave.core.pitch.strike_levels import LEVEL_VIEWS, LONG_FRAMES, LOWEST_STEP, levels_about
 from honest_stave.core.pitch.strikes import Strikes
-from honest_stave.core.pitch.weighing import LONGEST_SHIFT_S, Halves, Weighed, one_at_a_time, strike_inputs, weigh
+from honest_stave.core.pitch.weighing import LONGEST_SHIFT_S, Weighed, one_at_a_time, weigh
 from tests.core.test_note_ends import activity_of, bands_of, read
 
 TUNE = [(0.5 + 0.4 * k, 0.85 + 0.4 * k, p) for k, p in enumerate((60, 62, 64, 65, 67))]
@@ -15,17 +16,7 @@ TUNE = [(0.5 + 0.4 * k, 0.85 + 0.4 * k, p) for k, p in enumerate((60, 62, 64, 65
 
 def weighed(notes: list[tuple[float, float, int]], **how: bool) -> tuple[Strikes, Weighed]:
     strikes, activity, passage = read(notes)
-    inputs = strike_inputs(strikes, activity, bands_of(notes))
-    return strikes, weigh(strikes, passage, inputs, one_voice=how.get("one_voice", False))
-
-
-def many(count: int) -> tuple[Strikes, Halves]:
-    """A long passage of the same four pitches, and inputs that are all alike."""
-    strikes, activity, _ = read(TUNE[:1])
-    place = np.zeros(count, np.int64)
-    onset_s = 0.2 * np.arange(count)
-    repeated = replace(strikes.chosen(place), onset_s=onset_s, pitch=60 + np.arange(count) % 4)
-    return repeated, np.repeat(strike_inputs(strikes, activity, bands_of(TUNE[:1])), count, axis=0)
+    return strikes, weigh(strikes, passage, activity, bands_of(notes), one_voice=how.get("one_voice", False))
 
 
 def test_clear_notes_are_sure_whether_one_voice_is_read_or_many() -> None:
@@ -52,9 +43,11 @@ def test_a_strike_sees_what_is_struck_with_it() -> None:
 
 
 def test_a_long_passage_is_weighed_in_stretches_that_see_beyond_their_edges() -> None:
-    strikes, inputs = many(3 * STRETCH_STRIKES)
-    passage = np.zeros(len(strikes), np.int64)
-    whole = weigh(strikes, passage, inputs, one_voice=False)
+    # A long passage of the same strike again and again: all that is measured of each is alike.
+    strike, activity, _ = read(TUNE[:1])
+    place = np.zeros(3 * STRETCH_STRIKES, np.int64)
+    strikes = replace(strike.chosen(place), onset_s=0.2 * np.arange(len(place)))
+    whole = weigh(strikes, place, activity, bands_of(TUNE[:1]), one_voice=False)
     edge = STRETCH_STRIKES
     # Beside an edge the same is seen as in the middle of a stretch, but for what is far away.
     near = slice(edge - CONTEXT_STRIKES // 2, edge + CONTEXT_STRIKES // 2)
@@ -66,8 +59,7 @@ def test_the_same_strikes_are_weighed_the_same_on_every_run_and_none_at_all_is_n
     first, again = weighed(TUNE)[1], weighed(TUNE)[1]
     assert np.array_equal(first.score, again.score)
     strikes, activity, passage = read([])
-    inputs = strike_inputs(strikes, activity, bands_of([]))
-    assert len(weigh(strikes, passage, inputs, one_voice=True).score) == 0
+    assert len(weigh(strikes, passage, activity, bands_of([]), one_voice=True).score) == 0
 
 
 def test_what_is_told_stays_in_range() -> None:
@@ -93,3 +85,24 @@ def test_of_strikes_of_one_voice_that_begin_together_only_the_surest_is_a_note()
     score = np.array([6.0, 5.0, 3.0, 4.0, 2.0, 1.0, 5.0, 4.0, 0.5])
     told = one_at_a_time(onset_s, score)
     assert told.tolist() == [6.0, -6.0, -4.0, 4.0, 2.0, 1.0, 5.0, -5.0, 0.5]
+
+
+def test_a_strike_sees_levels_from_its_own_pitch_and_what_begins_there() -> None:
+    strikes, activity, _ = read([(0.5, 8.0, 60), (1.5, 1.9, 72)])
+    # The levels are those of the lower note alone.
+    bands = bands_of([(0.5, 8.0, 60)])
+    low, high = levels_about(strikes, bands, activity)
+    own, after, before = -LOWEST_STEP, LONG_FRAMES.index(4), LONG_FRAMES.index(-9)
+    # Everything is as loud as the reference: 80 dB over silence, in units of 30 dB.
+    assert low[after, own] == pytest.approx(80 / 30, abs=0.01)
+    assert low[before, own] < 0.5
+    assert low[after, own + 12] < 0.5
+    assert high[after, own] < 0.5
+    assert high[after, own - 12] == low[after, own]
+    begins = slice(LEVEL_VIEWS, LEVEL_VIEWS + 3)
+    assert low[begins, own].max() > 0.7
+    assert low[begins, own + 12].max() == high[begins, own - 12].max() == 0.0
+    assert high[-1, own - 12] == 1.0
+    # What lies over the highest band is silent, and no other pitch is taken for it.
+    top = replace(strikes, pitch=np.array([108, 108]))
+    assert not levels_about(top, bands, activity)[:, :, -1].any()

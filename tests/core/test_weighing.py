@@ -9,7 +9,8 @@ import pytest
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import weighing
 from honest_stave.core.hits.found import Found
-from honest_stave.core.hits.hits_engine import find_hits
+from honest_stave.core.hits.hearing import BANDS
+from honest_stave.core.hits.hits_engine import LONG_STRETCHES, SHORT_STRETCHES, find_hits, levels_around
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.networks import opening
 from honest_stave.demo.loops import boathouse_buckets
@@ -20,7 +21,7 @@ SNARE, HAT = DRUMS.index("snare"), DRUMS.index("hat")
 def found_at(time_s: list[float]) -> Found:
     """Hits of which nothing is known but their moments."""
     count = len(time_s)
-    levels = (np.zeros((count, 16)), np.zeros((count, 158), np.float32))
+    levels = (np.zeros((count, 16)), np.zeros((count, len(SHORT_STRETCHES + LONG_STRETCHES), BANDS), np.float16))
     even = np.full((count, len(DRUMS)), 0.5)
     return Found(np.array(time_s), np.ones(count), even, even, np.full(count, -20.0), *levels)
 
@@ -121,3 +122,17 @@ def test_velocity_follows_the_power_of_a_drum_under_another(monkeypatch: pytest.
     found = replace(found_at([0.25 * i for i in range(1, count + 1)]), rise=np.log10(power) / 3)
     _, velocity = weighing.weigh(found)
     assert np.all(np.diff(velocity[1::2, HAT]) > 0)
+
+
+def test_levels_about_a_hit_lie_in_their_stretches_before_it_and_after_it() -> None:
+    levels = np.zeros((2, 200, BANDS), np.float32)
+    # The short window rises at the hit, the long one falls from frame to frame.
+    levels[0, 100:], levels[1] = 2.0, 0.01 * np.arange(200, 0, -1)[:, None]
+    around = levels_around(levels, np.array([100, 199]))
+    starts = np.array([stretch.start for stretch in SHORT_STRETCHES])
+    assert np.array_equal(around[0, : len(starts), 5], np.where(starts >= 0, 2.0, 0.0))
+    middles = [100 + np.mean(stretch) for stretch in LONG_STRETCHES]
+    # Half precision holds three digits.
+    assert around[0, len(starts) :, 5] == pytest.approx([0.01 * (200 - m) for m in middles], abs=2e-3)
+    # Beyond the end the last level goes on.
+    assert around[1, len(starts) - 1, 5] == 2.0

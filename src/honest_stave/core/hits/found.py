@@ -17,7 +17,7 @@ class Found:
         velocity: of each drum, 0 to 1.
         level_db: level after the attack.
         rise: power that the hit adds in groups of bands, in units of the levels, (hits, groups).
-        course: levels before and after the hit, (hits, levels).
+        around: levels before, in and after the hit, (hits, stretches, bands), in half precision.
     """
 
     time_s: NDArray[np.float64]
@@ -26,4 +26,4 @@ class Found:
     velocity: NDArray[np.float64]
     level_db: NDArray[np.float64]
     rise: NDArray[np.float64]
-    course: NDArray[np.float32]
+    around: NDArray[np.float16]

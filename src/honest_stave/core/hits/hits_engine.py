@@ -32,10 +32,17 @@ LEAST_AFTER_S = 0.01
 QUIETEST_DB = -70.0
 # Groups of bands whose rise is measured; of what sounds after a stroke at least this share is its own.
 RISE_GROUPS, OWN_SHARE = 16, 0.03
-# Frames whose loudest levels tell the course of a hit: of groups of all bands, and finely of the lowest bands.
-SHORT_COURSE = (range(-6, -3), range(5), range(7, 10), range(16, 21), range(32, 39))
-LONG_COURSE = (range(-9, -7), range(4, 8), range(14, 18))
-LOW_BANDS = 26
+# Stretches of frames whose mean levels the second network sees, of the short window and of the long one: finely about
+# the attack, ever more coarsely up to 300 ms after it.
+SHORT_STRETCHES = (
+    range(-12, -8), range(-8, -5), range(-5, -3), range(-3, -2), range(-2, -1), range(-1, 0), range(0, 1),
+    range(1, 2), range(2, 3), range(3, 4), range(4, 5), range(5, 7), range(7, 9), range(9, 12), range(12, 16),
+    range(16, 21), range(21, 28), range(28, 39), range(39, 52),
+)  # fmt: skip
+LONG_STRETCHES = (
+    range(-12, -8), range(-4, -1), range(2, 5), range(7, 9), range(12, 15), range(18, 22), range(26, 32),
+    range(40, 48),
+)  # fmt: skip
 
 
 def read(
@@ -85,7 +92,7 @@ def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Fo
         velocity=activity.velocity[strongest, drums].astype(np.float64),
         level_db=level_db,
         rise=band_rises(levels[0], frame + LEAD_FRAMES),
-        course=courses(levels, frame + LEAD_FRAMES),
+        around=levels_around(levels, frame + LEAD_FRAMES),
     )
 
 
@@ -107,22 +114,19 @@ def band_rises(short: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[
     return np.asarray(np.log10(np.maximum(after - before, OWN_SHARE * after)) / bels)
 
 
-def courses(levels: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[np.float32]:
-    """How the levels of bands go before and after each hit, (hits, levels).
+def levels_around(levels: NDArray[np.float32], frame: NDArray[np.int64]) -> NDArray[np.float16]:
+    """Mean levels in stretches about each hit, those of the short window first, (hits, stretches, bands).
 
     Args:
         levels: of both windows, (2, frames, bands).
         frame: of each hit in ``levels``.
     """
-    short, long = levels
-    grouped = short.reshape(len(short), RISE_GROUPS, -1).mean(axis=2)
-    stretches = [grouped[_near(frame, lags, len(short))].max(axis=1) for lags in SHORT_COURSE]
-    stretches += [long[_near(frame, lags, len(long)), :LOW_BANDS].max(axis=1) for lags in LONG_COURSE]
-    return np.concatenate(stretches, axis=1)
-
-
-def _near(frame: NDArray[np.int64], lags: range, frames: int) -> NDArray[np.int64]:
-    return np.asarray(np.clip(frame[:, None] + np.array(lags), 0, frames - 1))
+    last = levels.shape[1] - 1
+    views = [levels[0]] * len(SHORT_STRETCHES) + [levels[1]] * len(LONG_STRETCHES)
+    means = np.empty((len(frame), len(views), levels.shape[2]), np.float16)
+    for place, (view, lags) in enumerate(zip(views, SHORT_STRETCHES + LONG_STRETCHES, strict=True)):
+        means[:, place] = sum(view[np.clip(frame + lag, 0, last)] for lag in lags) / np.float32(len(lags))
+    return means
 
 
 def _mono(samples: NDArray[np.float32], rate: int, settings: HitSettings) -> tuple[NDArray[np.float32], float]:

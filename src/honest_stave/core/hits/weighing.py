@@ -27,11 +27,6 @@ RATHER_STRUCK = 0.5
 SUREST_STROKES, MOST_ODDS = 3, 30.0
 # Fewer hits than this say nothing of a loop.
 FEWEST_HITS = 4
-# The fitted measures of loudness follow kits as they are made; the power told apart asks no kit. On 96 fresh loops
-# of kits in no training every drum's ranks rose with .3 of the latter, and with .5 most were as without it.
-POWER_SHARE = 0.4
-# Strokes whose powers vary by less than this, in tens of decibels, are even.
-LEAST_SPREAD = 0.02
 # A drum's power in a hit lies within so many tens of decibels of its usual one; more is another drum's.
 FARTHEST_POWER = 1.2
 # Where powers are told apart, a drum that is hardly heard has none of a hit, and one that is nearly sure all it can.
@@ -52,7 +47,6 @@ def hit_inputs(found: Found) -> Floats:
         found.level_db / 20,
         *(np.log2(np.clip(gap[: len(found.time_s)], SHORTEST_GAP_S, LONGEST_GAP_S) / 0.2) for gap in gaps),
         found.rise,
-        found.course,
     ]
     return np.column_stack(columns).astype(np.float32)
 
@@ -94,7 +88,9 @@ def hear_drums(found: Found) -> DrumsHeard:
         stop = min(first + STRETCH_HITS, len(inputs))
         low, high = max(first - CONTEXT_HITS, 0), min(stop + CONTEXT_HITS, len(inputs))
         near_s = time_s[low:high] - time_s[low]
-        shares, hits = network.run(None, {"hits": inputs[None, low:high], "time_s": near_s[None]})
+        levels = found.around[None, low:high].astype(np.float32)
+        given = {"hits": inputs[None, low:high], "levels": levels, "time_s": near_s[None]}
+        shares, hits = network.run(None, given)
         said[:, first:stop] = shares[0][:, first - low : stop - low]
         struck[first:stop] = hits[0][first - low : stop - low]
     return DrumsHeard(said[0], said[1], struck)
@@ -190,15 +186,8 @@ def weigh(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         if counted.any():
             # The middle is the first network's, the differences are measured.
             apart = loudness_measures(found, heard, powers, drum) @ np.array(weights)
-            loud[:, drum] = found.velocity[counted, drum].mean() + _mixed(apart, powers[:, drum], counted)
+            loud[:, drum] = found.velocity[counted, drum].mean() + apart - apart[counted].mean()
     return sure, np.clip(127 * loud, 1, 127)
-
-
-def _mixed(apart: NDArray[np.float64], power: NDArray[np.float64], counted: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Differences of loudness from the mean of a drum's strokes, by both witnesses, as wide as the first has them."""
-    wide = apart[counted].std() / max(power[counted].std(), LEAST_SPREAD)
-    both = (1 - POWER_SHARE) * apart + POWER_SHARE * wide * power
-    return np.asarray(both - both[counted].mean())
 
 
 def _at_least_one(

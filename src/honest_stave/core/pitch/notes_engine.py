@@ -28,7 +28,7 @@ from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, NotesReading, ReadSettings
 from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
 from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
-from honest_stave.core.pitch.weighing import one_at_a_time, strike_inputs, weigh
+from honest_stave.core.pitch.weighing import one_at_a_time, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
 
 # Strikes with lower log-odds are no candidates: fewer than one in fifty of them is a note.
@@ -193,7 +193,7 @@ def weighed_strikes(
     """
     found = find_strikes(activity)
     passage = passage_of(found.cell, activity)
-    weighed = weigh(found, passage, strike_inputs(found, activity, bands), one_voice=one_voice)
+    weighed = weigh(found, passage, activity, bands, one_voice=one_voice)
     strikes = weighed.told(found)
     # Moments were moved by a little, within their passage.
     kept = np.lexsort((strikes.onset_s, passage))

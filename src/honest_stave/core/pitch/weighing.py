@@ -5,6 +5,7 @@ a choir or the echo of a room is a question of what is struck with it, before it
 of what the whole passage is like. A second network attends to all of that (Vaswani et al. 2017).
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -16,6 +17,7 @@ from honest_stave.core.pitch.bands import Bands
 from honest_stave.core.pitch.evidence import measures, rises, since_last
 from honest_stave.core.pitch.loudness import loudness_inputs
 from honest_stave.core.pitch.passages import stretches
+from honest_stave.core.pitch.strike_levels import levels_about
 from honest_stave.core.pitch.strikes import SAME_ONSET_S, Strikes
 
 Values = NDArray[np.float64]
@@ -27,6 +29,9 @@ ONSET_CELLS, OFFSET_CELLS = range(-4, 6), range(-4, 6)
 SOUNDING_CELLS = (-12, -8, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6, 8, 12, 18, 26)
 # Strikes measured at once: bounds the memory of an hour.
 BLOCK = 2048
+# Columns of what the networks for strikes say; the first of them has its own word on the force, in column 1, which it
+# knows less well than the second, whose only task it is.
+SCORE, SHIFT, FORCE = 0, 2, 3
 # The network's moments are told in these.
 SHIFT_UNIT_S = 0.02
 LONGEST_SHIFT_S = 0.08
@@ -87,7 +92,13 @@ def _inputs(strikes: Strikes, since: Values, activity: Activity, bands: Bands) -
 
 
 def heard_together(
-    name: str, strikes: Strikes, passage: NDArray[np.int64], inputs: Halves, *, one_voice: bool
+    name: str,
+    strikes: Strikes,
+    passage: NDArray[np.int64],
+    inputs: Halves,
+    *,
+    one_voice: bool,
+    levels: Callable[[Strikes], NDArray[np.float32]] | None = None,
 ) -> Values:
     """What the network ``name`` says of each strike, which sees the others of its passage, (strikes, outputs).
 
@@ -97,6 +108,7 @@ def heard_together(
         passage: of each strike.
         inputs: measures of each, (strikes, measures).
         one_voice: whether one note sounds at a time.
+        levels: what the network sees about some of the strikes; asked stretch by stretch, for an hour has many.
 
     Raises:
         BadInput: the network is missing or damaged.
@@ -110,25 +122,34 @@ def heard_together(
             "pitch": strikes.pitch[None, seen],
             "one_voice": np.array([one_voice], np.float32),
         }
+        if levels:
+            given["levels"] = levels(strikes.chosen(np.arange(seen.start, seen.stop)))[None]
         said[own] = network.run(None, given)[0][0, own.start - seen.start : own.stop - seen.start]
     return said
 
 
-def weigh(strikes: Strikes, passage: NDArray[np.int64], inputs: Halves, *, one_voice: bool) -> Weighed:
+def weigh(
+    strikes: Strikes, passage: NDArray[np.int64], activity: Activity, bands: Bands, *, one_voice: bool
+) -> Weighed:
     """Weighs every strike with the others of its passage.
 
     Args:
         strikes: what was found, in order of time.
         passage: of each strike, as from ``passages.passage_of``.
-        inputs: as from ``strike_inputs``.
+        activity, bands: where they were found.
         one_voice: whether one note sounds at a time.
 
     Raises:
         BadInput: the network is missing or damaged.
     """
-    said = heard_together("strikes", strikes, passage, inputs, one_voice=one_voice)
-    shift_s = np.clip(SHIFT_UNIT_S * said[:, 2], -LONGEST_SHIFT_S, LONGEST_SHIFT_S)
-    return Weighed(said[:, 0], said[:, 1], shift_s)
+    inputs = strike_inputs(strikes, activity, bands)
+
+    def levels(seen: Strikes) -> NDArray[np.float32]:
+        return levels_about(seen, bands, activity)
+
+    said = heard_together("strikes", strikes, passage, inputs, one_voice=one_voice, levels=levels)
+    shift_s = np.clip(SHIFT_UNIT_S * said[:, SHIFT], -LONGEST_SHIFT_S, LONGEST_SHIFT_S)
+    return Weighed(said[:, SCORE], said[:, FORCE], shift_s)
 
 
 def one_at_a_time(onset_s: Values, score: Values) -> Values:

@@ -1,0 +1,92 @@
+"""Trains the network that says how hard strikes were struck, and exports it with the one that says which are notes.
+
+    python -m training.train_force CACHE --minutes 20
+
+It is that of the strikes, gone on with for the force alone: both at once, neither learns it well.
+"""
+
+import argparse
+from pathlib import Path
+
+import numpy as np
+import torch
+from scipy.stats import spearmanr
+
+from training.passage_windows import Rows, split, trained_on, whole
+from training.strike_network import StrikeNetwork, export, network_of
+from training.strikes_heard import StrikesHeard, all_strikes_heard
+from training.train_strikes import MIDDLE_WEIGHT, READ_AS_MANY, TARGET, UNFAMILIAR_WEIGHT, VARIANTS, trained
+
+# Of what the network for strikes says, the force is said here.
+VELOCITY = 1
+# Errors of velocities are small: so many times as large they weigh as much as the decay of the weights wants.
+WEIGHT = 10.0
+# Fewer strokes than this tell nothing of a clip's dynamics.
+LEAST_STROKES = 8
+
+
+def loss_of(said: torch.Tensor, rows: Rows) -> torch.Tensor:
+    """Squared error of velocities within windows, and a little of their mean."""
+    struck = (rows["right"] & rows["there"] & ~rows["velocity"].isnan()).float()
+    count = struck.sum(dim=1, keepdim=True)
+    error = (said[..., 0] - rows["velocity"].nan_to_num()) * struck
+    middle = error.sum(dim=1, keepdim=True) / count.clamp(min=1)
+    within = ((error - middle * struck) ** 2).sum() / struck.sum().clamp(min=1)
+    return WEIGHT * (within + MIDDLE_WEIGHT * (middle**2).mean())
+
+
+def begun(strikes: StrikeNetwork) -> StrikeNetwork:
+    """A network that says of each strike what ``strikes`` says of its force."""
+    state = dict(strikes.state_dict())
+    for name in ("last.1.weight", "last.1.bias"):
+        state[name] = state[name][VELOCITY : VELOCITY + 1]
+    return network_of(state, outputs=1)
+
+
+def told_by(clip: StrikesHeard) -> np.ndarray:
+    """Strikes of a clip whose force is known."""
+    return clip.right & ~np.isnan(clip.velocity)
+
+
+def rank_of(network: StrikeNetwork, clips: list[StrikesHeard], *, one_voice: bool) -> float:
+    """Mean rank correlation of the force of the notes of a clip with their velocities."""
+    ranks = []
+    for clip in clips:
+        struck = told_by(clip)
+        if struck.sum() > LEAST_STROKES and np.ptp(clip.velocity[struck]) > 0:
+            with torch.no_grad():
+                said = network(whole(clip, one_voice=one_voice))[0, :, 0].numpy()
+            ranks.append(float(spearmanr(said[struck], clip.velocity[struck]).statistic))
+    return float(np.mean(ranks))
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("cache", type=Path)
+    parser.add_argument("--minutes", type=float, default=20.0)
+    parser.add_argument("--variants", type=int, default=VARIANTS)
+    options = parser.parse_args()
+    torch.set_num_threads(1)
+    tuning = all_strikes_heard(options.cache, tuning=True, variant=0)
+    learnt, held_out = split(tuning)
+    familiar = [
+        clip
+        for variant in range(options.variants + 1)
+        for clip in all_strikes_heard(options.cache, tuning=False, variant=variant)
+        if told_by(clip).sum() > LEAST_STROKES
+    ]
+    unfamiliar = [tuning[i] for i in learnt]
+    weights = [1.0] * len(familiar) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
+    strikes = trained(options.cache)
+    force = trained_on(
+        [*familiar, *unfamiliar], weights, lambda _mean, _spread: begun(strikes), loss_of, options.minutes,
+        options.cache / "force.pt", as_many=READ_AS_MANY,
+    )  # fmt: skip
+    for one in (False, True):
+        told = [tuning[i] for i in held_out if bool(tuning[i].one_voice) == one]
+        print("one " if one else "many", f"rank of velocities {rank_of(force, told, one_voice=one):.3f}", flush=True)
+    export(TARGET, strikes, force)
+
+
+if __name__ == "__main__":
+    main()
