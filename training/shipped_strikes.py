@@ -65,7 +65,7 @@ def take_over(path: Path, outputs: int) -> StrikeNetwork:
     fresh = network.state_dict()
     shaped = {name: value.reshape(fresh[name].shape) for name, value in state.items()}
     network.load_state_dict({n: v if n.startswith("lie.") else shaped[n] for n, v in fresh.items()})
-    _fit_table(network, found["table_0"])
+    _fit_table(network, found["table"].t()[: network.heads * len(network.layers)])
     return network
 
 
