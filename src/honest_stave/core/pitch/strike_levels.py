@@ -7,7 +7,7 @@ rise, by how much, and how each goes on. What begins and sounds at these pitches
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH, PITCHES, Activity
+from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH, PITCHES, Activity, Shares
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, SEMITONES, Bands
 from honest_stave.core.pitch.scaling import scaled
 from honest_stave.core.pitch.strikes import Strikes
@@ -25,7 +25,7 @@ LEVEL_VIEWS = len(LONG_FRAMES) + len(SHORT_FRAMES)
 
 
 def levels_about(strikes: Strikes, bands: Bands, activity: Activity) -> NDArray[np.float32]:
-    """What is seen about each strike, 0 for silence to about 3, (strikes, views, semitones).
+    """What is seen about each strike, 0 for silence to ``LOUDEST``, (strikes, views, semitones).
 
     Args:
         strikes: what was found.
@@ -41,12 +41,14 @@ def levels_about(strikes: Strikes, bands: Bands, activity: Activity) -> NDArray[
     thirds = [bands.long_db[long, BANDS_PER_SEMITONE * row + third] for third in range(BANDS_PER_SEMITONE)]
     level_db = np.concatenate([np.maximum.reduce(thirds), bands.short_db[short, row]], axis=1)
     levels = np.minimum(scaled(level_db.astype(np.float32) - np.float32(bands.reference_db)), LOUDEST)
-    heard = [
-        source[
-            np.clip(strikes.cell[:, None] + np.array(cells), 0, len(source) - 1)[:, :, None],
-            np.minimum(row, PITCHES - 1),
-        ]
-        * (row < PITCHES)
-        for source, cells in ((activity.onset, ONSET_CELLS), (activity.sounding, SOUNDING_CELLS))
-    ]
-    return np.concatenate([levels, *heard], axis=1).astype(np.float32) * inside[:, None]
+    begins = _said_of(activity.onset, strikes.cell, ONSET_CELLS, row)
+    sounds = _said_of(activity.sounding, strikes.cell, SOUNDING_CELLS, row)
+    return np.concatenate([levels, begins, sounds], axis=1).astype(np.float32) * inside[:, None]
+
+
+def _said_of(
+    source: Shares, cell: NDArray[np.int64], cells: tuple[int, ...], row: NDArray[np.int64]
+) -> NDArray[np.floating]:
+    """What the network says of pitches in cells about each strike, nothing over its highest."""
+    place = np.clip(cell[:, None] + np.array(cells), 0, len(source) - 1)[:, :, None]
+    return np.asarray(source[place, np.minimum(row, PITCHES - 1)] * (row < PITCHES))
