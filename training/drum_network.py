@@ -2,7 +2,6 @@
 
 import torch
 from torch import Tensor, nn
-from torch.nn import functional
 
 from training.attention import AttentionLayer
 from training.hit_network import DRUMS
@@ -54,13 +53,3 @@ class DrumNetwork(nn.Module):
             hits = layer(hits, own)
         logits: Tensor = self.last(hits).transpose(1, 2)
         return logits
-
-
-def moved(levels: Tensor, bands: int) -> Tensor:
-    """Levels (..., bands) as if everything sounded so many bands higher; what is not known goes on as the edge."""
-    if bands == 0:
-        return levels
-    kept = levels[..., max(-bands, 0) : levels.shape[-1] - max(bands, 0)]
-    flat = kept.flatten(0, -2)[None]
-    padded = functional.pad(flat, (max(bands, 0), max(-bands, 0)), mode="replicate")
-    return padded[0].view(*levels.shape)

@@ -20,7 +20,7 @@ from honest_stave.core import networks
 from honest_stave.core.hits.hits_engine import LONG_STRETCHES, RISE_GROUPS, SHORT_STRETCHES
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.hits.weighing import hit_inputs
-from training.drum_network import DrumNetwork, moved
+from training.drum_network import DrumNetwork
 from training.learner import Learner
 from training.look import scale_of
 from training.loops_heard import Heard, loops_heard
@@ -111,7 +111,9 @@ def coloured(
     # Silence stays silence.
     levels = torch.where(levels > 0, (levels + added).clamp(min=0), levels)
     if float(torch.rand(1, generator=random)) < MOVED_SHARE:
-        levels = moved(levels, int(torch.randint(-MOST_BANDS, MOST_BANDS + 1, (1,), generator=random)))
+        # Higher by so many bands; what is not known goes on as the edge.
+        higher = int(torch.randint(-MOST_BANDS, MOST_BANDS + 1, (1,), generator=random))
+        levels = levels[..., (torch.arange(bands) - higher).clamp(0, bands - 1)]
     changed = inputs.clone()
     changed[:, :, -RISE_GROUPS:] += (colour + desk).unflatten(2, (RISE_GROUPS, -1)).mean(dim=3)
     changed[:, :, :SAID] *= 1 + 0.15 * normal(batch, 1, SAID)

@@ -15,24 +15,26 @@ from scipy.stats import spearmanr
 from training.passage_windows import Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, export, network_of
 from training.strikes_heard import StrikesHeard, all_strikes_heard
-from training.train_strikes import MIDDLE_WEIGHT, READ_AS_MANY, TARGET, UNFAMILIAR_WEIGHT, VARIANTS, trained
+from training.train_strikes import (
+    FORCE,
+    READ_AS_MANY,
+    TARGET,
+    UNFAMILIAR_WEIGHT,
+    VARIANTS,
+    VELOCITY,
+    force_error,
+    trained,
+)
 
-# Of what the network for strikes says, the force is said here.
-VELOCITY = 1
-# Errors of velocities are small: so many times as large they weigh as much as the decay of the weights wants.
+# Squared errors of velocities are near .004: so many times as large they are read like the losses of other trainings.
 WEIGHT = 10.0
 # Fewer strokes than this tell nothing of a clip's dynamics.
 LEAST_STROKES = 8
 
 
 def loss_of(said: torch.Tensor, rows: Rows) -> torch.Tensor:
-    """Squared error of velocities within windows, and a little of their mean."""
-    struck = (rows["right"] & rows["there"] & ~rows["velocity"].isnan()).float()
-    count = struck.sum(dim=1, keepdim=True)
-    error = (said[..., 0] - rows["velocity"].nan_to_num()) * struck
-    middle = error.sum(dim=1, keepdim=True) / count.clamp(min=1)
-    within = ((error - middle * struck) ** 2).sum() / struck.sum().clamp(min=1)
-    return WEIGHT * (within + MIDDLE_WEIGHT * (middle**2).mean())
+    """Errors of velocities alone."""
+    return WEIGHT * force_error(said[..., 0], rows)
 
 
 def begun(strikes: StrikeNetwork) -> StrikeNetwork:
@@ -80,7 +82,7 @@ def main() -> None:
     strikes = trained(options.cache)
     force = trained_on(
         [*familiar, *unfamiliar], weights, lambda _mean, _spread: begun(strikes), loss_of, options.minutes,
-        options.cache / "force.pt", as_many=READ_AS_MANY,
+        options.cache / FORCE, as_many=READ_AS_MANY,
     )  # fmt: skip
     for one in (False, True):
         told = [tuning[i] for i in held_out if bool(tuning[i].one_voice) == one]

@@ -1,6 +1,6 @@
 """Trains the second network for notes, which says what is a note and when it begins, on what the first hears.
 
-    python -m training.train_strikes CACHE --minutes 53 [--from-shipped]
+    python -m training.train_strikes CACHE --minutes 80 [--from-shipped]
 
 Every second tuning clip takes part, at more weight, and the others say how good it is. ``train_force`` goes on from
 it and exports both.
@@ -29,8 +29,12 @@ UNFAMILIAR_WEIGHT = 2.0
 # So far from the shipped network goes the next one: all the way it forgets some of what it knew.
 SHARE_OF_NEW = 0.6
 OUTPUTS = 3
+# Of what the network says, the force is said here.
+VELOCITY = 1
 # What this training ends with.
 TRAINED = "strikes-trained.pt"
+# What the training of the force keeps, which goes on from that.
+FORCE = "force.pt"
 # Levels are scaled by those of about so many clips.
 SCALED_ON = 200
 # A clip of one voice is read as many this often.
@@ -40,19 +44,24 @@ VELOCITY_WEIGHT, MIDDLE_WEIGHT, SHIFT_WEIGHT = 3.0, 0.1, 0.05
 LONGEST_SHIFT = 6.0
 
 
+def force_error(said: torch.Tensor, rows: Rows) -> torch.Tensor:
+    """Squared error of velocities (batch, strikes) within windows, and a little of their mean."""
+    struck = (rows["right"] & rows["there"] & ~rows["velocity"].isnan()).float()
+    count = struck.sum(dim=1, keepdim=True).clamp(min=1)
+    error = (said - rows["velocity"].nan_to_num()) * struck
+    middle = error.sum(dim=1, keepdim=True) / count
+    within: torch.Tensor = ((error - middle * struck) ** 2).sum() / struck.sum().clamp(min=1)
+    return within + MIDDLE_WEIGHT * (middle**2).mean()
+
+
 def loss_of(said: torch.Tensor, rows: Rows) -> torch.Tensor:
     """Entropy of being a note, squared error of velocities within windows, error of moments."""
     there, right = rows["there"], rows["right"] & rows["there"]
     entropy = functional.binary_cross_entropy_with_logits(said[..., 0], right.float(), reduction="none")[there].mean()
-    struck = (right & ~rows["velocity"].isnan()).float()
-    count = struck.sum(dim=1, keepdim=True).clamp(min=1)
-    error = (said[..., 1] - rows["velocity"].nan_to_num()) * struck
-    middle = error.sum(dim=1, keepdim=True) / count
-    within = ((error - middle * struck) ** 2).sum() / struck.sum().clamp(min=1)
     telling = (there & ~rows["shift_s"].isnan()).float()
     wanted = (rows["shift_s"].nan_to_num() / SHIFT_UNIT_S).clamp(-LONGEST_SHIFT, LONGEST_SHIFT)
     late = functional.smooth_l1_loss(said[..., 2], wanted, reduction="none") * telling
-    velocity = within + MIDDLE_WEIGHT * (middle**2).mean()
+    velocity = force_error(said[..., VELOCITY], rows)
     loss: torch.Tensor = entropy + VELOCITY_WEIGHT * velocity + SHIFT_WEIGHT * late.sum() / telling.sum().clamp(min=1)
     return loss
 
@@ -99,6 +108,9 @@ def main() -> None:
     shipped = (
         shipped_strikes.begin(TARGET, OUTPUTS, options.cache / "strikes-before.pt") if options.from_shipped else None
     )
+    if not (options.cache / "strikes.pt").exists():
+        # A force that went on from another network is nothing to this one.
+        (options.cache / FORCE).unlink(missing_ok=True)
     before = {name: value.clone() for name, value in shipped.state_dict().items()} if shipped else {}
 
     def make(mean: torch.Tensor, spread: torch.Tensor) -> StrikeNetwork:

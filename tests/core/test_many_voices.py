@@ -141,3 +141,17 @@ def test_how_hard_chords_are_struck_is_heard_through_their_company() -> None:
         np.mean([c.velocity for c, k in zip(found, chord_of, strict=True) if k == i]) for i in range(len(CHORDS))
     ]
     assert min(means[::2]) > max(means[1::2]) + 5
+
+
+def test_a_voice_struck_softly_is_softer_within_each_chord() -> None:
+    # The second note of every chord is a quarter as loud as those struck with it, and found all the same.
+    notes = [
+        Note(0.3 + 0.8 * i, 0.3 + 0.8 * i + 0.7, p, 0.1 if p == sorted(chord)[1] else 0.4)
+        for i, chord in enumerate(CHORDS)
+        for p in chord
+    ]
+    found = heard(texture(notes, struck=True))
+    for i, chord in enumerate(CHORDS):
+        own = {c.pitch: c.velocity for c in found if abs(c.onset_s - 0.3 - 0.8 * i) < 0.05 and c.pitch in chord}
+        middle = own.pop(sorted(chord)[1])
+        assert middle < min(own.values())
