@@ -43,6 +43,12 @@ class HitNetwork(nn.Module):
         self.last = Residual(channels, 1)
         self.drums = nn.Conv1d(channels, 2 * DRUMS, 1)
 
+    def norms(self) -> dict[str, str]:
+        """By the name of each convolution that has a norm after it, the name of that norm."""
+        looks = {f"layers.{layer}.0": f"layers.{layer}.1" for layer in range(len(self.layers))}
+        along = [f"times.{time}" for time in range(len(self.times))]
+        return looks | {f"{one}.look": f"{one}.norm" for one in (*along, "last")}
+
     def forward(self, levels: Tensor) -> Tensor:
         short, long = levels[:, 0], levels[:, 1]
 

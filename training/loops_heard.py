@@ -10,19 +10,12 @@ from numpy.typing import NDArray
 from honest_stave.core.hits.found import Found
 from honest_stave.core.hits.hits_engine import find_hits
 from honest_stave.core.hits.reading import DRUMS
-from training.hit_clips import HitClip, make_clip
-from training.one_shots import trained_kits, tuning_kits
+from training.hit_clips import HitClip
+from training.loops_made import TOGETHER, loops_in, made_loops
 
-# Raise whenever loops of a seed come out otherwise, or the first network does.
-RECIPE = 5
+# Raise whenever the first network hears otherwise.
+RECIPE = 6
 NEAR_S = 0.025
-LOOP_S = (4.0, 11.0)
-# Of the loops of trained kits so many have every drum from another kit.
-MIXED_SHARE = 0.7
-# In so many every drum is changed in colour: the first network shall not know it as well as its own kits.
-COLOURED_SHARE = 0.6
-# Loops kept in one file: what is lost by an interruption.
-TOGETHER = 50
 
 
 @dataclass(frozen=True)
@@ -55,19 +48,15 @@ def heard(clip: HitClip) -> Heard:
     return Heard(found, velocity, clear)
 
 
-def _make(cache: Path, first: int, tuning: bool) -> Path:
-    path = cache / f"loops-{RECIPE}-{'tuning' if tuning else 'train'}-{first:05d}.npz"
+def _hear(made: Path) -> Path:
+    path = made.with_name(f"heard-{RECIPE}-{made.name}")
     if path.exists():
         return path
-    kits = tuning_kits() if tuning else trained_kits()
     parts: dict[str, NDArray[np.generic]] = {}
-    for place in range(TOGETHER):
-        random = np.random.default_rng([13, first + place])
-        length_s, mixed = float(random.uniform(*LOOP_S)), not tuning and random.random() < MIXED_SHARE
-        coloured = not tuning and random.random() < COLOURED_SHARE
-        made = heard(make_clip(first + place, kits, tuning=tuning, mixed=mixed, coloured=coloured, length_s=length_s))
-        parts |= {f"{place}-{f.name}": getattr(made.found, f.name) for f in fields(Found)}
-        parts |= {f"{place}-true": made.velocity, f"{place}-clear": made.clear}
+    for place, clip in enumerate(loops_in(made)):
+        loop = heard(clip)
+        parts |= {f"{place}-{f.name}": getattr(loop.found, f.name) for f in fields(Found)}
+        parts |= {f"{place}-true": loop.velocity, f"{place}-clear": loop.clear}
     part = path.with_suffix(".part.npz")
     np.savez_compressed(part, allow_pickle=False, **parts)
     part.rename(path)
@@ -75,10 +64,10 @@ def _make(cache: Path, first: int, tuning: bool) -> Path:
 
 
 def loops_heard(cache: Path, first: int, count: int, *, tuning: bool = False, workers: int = 1) -> list[Heard]:
-    """Loops from seed ``first`` on, made where they are not there yet."""
-    starts = range(first, first + count, TOGETHER)
+    """Loops from seed ``first`` on, made and heard where they are not yet."""
+    made = made_loops(cache, first, count, tuning=tuning, workers=workers)
     with ProcessPoolExecutor(workers) as pool:
-        paths = list(pool.map(_make, [cache] * len(starts), starts, [tuning] * len(starts)))
+        paths = list(pool.map(_hear, made))
     loops = []
     for path in paths:
         with np.load(path) as kept:

@@ -1,30 +1,18 @@
 """The network for strikes goes on from the one that the application ships, and ends part of the way from it.
 
-The exporter turns weights round and keeps how strikes lie to one another as a table, worked out
-once. Weights are turned back here; what makes the table is fitted to it.
+The exporter keeps how strikes lie to one another as a table, worked out once: what makes it is fitted to it here.
 """
 
 from pathlib import Path
 
-import numpy as np
-import onnx
 import torch
-from onnx import numpy_helper
 
-from training.onnx_file import KEPT
+from training.shipped import part_of, take_over, weights_of
 from training.strike_network import StrikeNetwork, network_of
 
 # Steps in which what makes the table is fitted to it, and how large they are, first and last.
 FITTING_STEPS, FITTING_RATES = 3000, (3e-3, 5e-4)
 SEED = 5
-# What the weights of the first network are called.
-FIRST = "networks.0."
-# Layers whose weights the exporter keeps as products, in the order in which it numbers them.
-TURNED = (
-    "first.1", "first.3",
-    *(f"layers.{layer}.{part}" for layer in range(3) for part in ("asked", "answered", "own.0", "own.3")),
-    "last.1",
-)  # fmt: skip
 
 
 def begin(path: Path, outputs: int, kept: Path) -> StrikeNetwork:
@@ -36,36 +24,33 @@ def begin(path: Path, outputs: int, kept: Path) -> StrikeNetwork:
         kept: where the beginning is kept.
     """
     if not kept.exists():
-        torch.save(take_over(path, outputs).state_dict(), kept)
+        torch.save(shipped_network(path, outputs).state_dict(), kept)
     return network_of(torch.load(kept), outputs)
 
 
-def take_over(path: Path, outputs: int) -> StrikeNetwork:
-    """The first of the shipped networks, ready to go on learning.
+def shipped_network(path: Path, outputs: int, place: int = 0) -> StrikeNetwork:
+    """One of the shipped networks, ready to go on learning.
 
     Args:
         path: the ONNX file.
         outputs: of each strike.
+        place: of the network among them.
 
     Raises:
         KeyError: the shipped network is of another build.
     """
-    graph = onnx.load(path).graph
-    found = {
-        i.name.removesuffix(KEPT): torch.from_numpy(numpy_helper.to_array(i).astype(np.float32))
-        for i in graph.initializer
-    }
-    products = sorted((n for n in found if n.startswith("onnx::MatMul")), key=lambda n: int(n.split("_")[1]))
-    state = {n.removeprefix(FIRST): v for n, v in found.items() if n.startswith(FIRST)}
-    # Those of the second network come after them.
-    state |= {f"{layer}.weight": found[name].T.contiguous() for layer, name in zip(TURNED, products, strict=False)}
-    levels = torch.stack([state["look.mean"], state["look.spread"]])
+    weights = weights_of(path)
+    # What is weighed does not go by the way of a network's call: the exporter numbers its layers, from the second on.
+    again = f"_{place}.weight" if place else ".weight"
+    turned = {name.removesuffix(again) + ".weight": w for name, w in weights.items() if name.endswith(again)}
+    own = turned | part_of(weights, f"networks.{place}")
+    levels = torch.stack([own["look.mean"], own["look.spread"]])
     torch.manual_seed(SEED)
-    network = StrikeNetwork(state["mean"], state["spread"], outputs=outputs, levels=levels)
-    fresh = network.state_dict()
-    shaped = {name: value.reshape(fresh[name].shape) for name, value in state.items()}
-    network.load_state_dict({n: v if n.startswith("lie.") else shaped[n] for n, v in fresh.items()})
-    _fit_table(network, found["table"].t()[: network.heads * len(network.layers)])
+    network = StrikeNetwork(own["mean"], own["spread"], outputs=outputs, levels=levels)
+    begun = {f"lie.{name}": value for name, value in network.lie.state_dict().items()}
+    take_over(network, own | begun)
+    tables = weights["table"].t().split(network.heads * len(network.layers))
+    _fit_table(network, tables[place])
     return network
 
 

@@ -25,15 +25,20 @@ from training.learner import Learner
 from training.look import scale_of
 from training.loops_heard import Heard, loops_heard
 from training.onnx_file import halve, write_onnx
+from training.shipped import part_of, take_over, weights_of
 
 TARGET = Path(networks.__file__).parent / "drums.onnx"
 FIRST_SEED = 20_000
 # What networks that began elsewhere say in the mean is surer than what either says.
 NETWORK_SEEDS = (4, 5)
 FORCE_SEED = 7
+# What the networks of the mean are called in the shipped file.
+MEMBER = "network.networks.{}"
 # Where the network says how sure each drum is, and how hard it was struck.
 DRUM_SHARES, FORCES = slice(0, len(DRUMS)), slice(len(DRUMS), 2 * len(DRUMS))
-BATCH, PEAK_RATE = 16, 2e-3
+BATCH = 16
+# From the beginning, and where trained networks go on: they would forget at the full rate.
+PEAK_RATE, PEAK_RATE_AGAIN = 2e-3, 1e-3
 # Levels are scaled by those of about so many loops.
 SCALED_ON = 300
 # Of the errors of velocities, and within them of their mean; the same where nothing else is learnt.
@@ -171,17 +176,33 @@ class Mean(torch.nn.Module):
         return torch.stack([network(hits, levels, time_s) for network in self.networks]).mean(dim=0)
 
 
-def begun(loops: Loops) -> DrumNetwork:
+def begun(loops: Loops, seed: int) -> DrumNetwork:
     """A network that knows only how its measures and levels are spread."""
+    torch.manual_seed(seed)
     rows = torch.cat(loops.inputs)
     seen = torch.cat(loops.levels[:: max(1, len(loops.levels) // SCALED_ON)]).float()
     return DrumNetwork(scale_of(rows, 1e-2), scale_of(seen, 1e-1))
 
 
-def train(network: DrumNetwork, loops: Loops, loss_of: Loss, minutes: float, seed: int, path: Path) -> DrumNetwork:
-    """The network with averaged weights after so many minutes; goes on from ``path`` where it is there."""
+def shipped() -> tuple[list[DrumNetwork], DrumNetwork]:
+    """The shipped networks, and that for the force; they share how measures and levels are spread."""
+    weights = weights_of(TARGET)
+    first, *others, force = (
+        part_of(weights, name) for name in (*(MEMBER.format(k) for k in range(len(NETWORK_SEEDS))), "force")
+    )
+    found = []
+    for own in (first, *others, force):
+        spread = {n: v for n, v in first.items() if n.endswith(("mean", "spread"))} | own
+        scales = (torch.stack([spread[f"{of}mean"], spread[f"{of}spread"]]) for of in ("", "look."))
+        network = DrumNetwork(*scales)
+        take_over(network, spread)
+        found.append(network)
+    return found[:-1], found[-1]
+
+
+def train(network: DrumNetwork, loops: Loops, loss_of: Loss, seed: int, learner: Learner) -> DrumNetwork:
+    """The network with averaged weights."""
     random = torch.Generator().manual_seed(seed)
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=path)
     while not learner.done:
         chosen = torch.randint(len(loops.inputs), (BATCH,), generator=random).tolist()
         inputs, levels, time_s, velocity, clear, absent = loops.batch(chosen)
@@ -254,22 +275,29 @@ def main() -> None:
     parser.add_argument("--tuning-loops", type=int, default=300)
     parser.add_argument("--minutes", type=float, default=29.0)
     parser.add_argument("--force-minutes", type=float, default=15.0)
+    parser.add_argument("--workers", type=int, default=2)
+    parser.add_argument("--from-shipped", action="store_true", help="go on from the networks in the package")
     options = parser.parse_args()
     torch.set_num_threads(1)
-    trained = loops_heard(options.cache, FIRST_SEED, options.loops)
-    unfamiliar = loops_heard(options.cache, 0, options.tuning_loops, tuning=True)
+    workers = options.workers
+    trained = loops_heard(options.cache, FIRST_SEED, options.loops, workers=workers)
+    unfamiliar = loops_heard(options.cache, 0, options.tuning_loops, tuning=True, workers=workers)
     loops = Loops(trained)
-    several = []
-    for seed in NETWORK_SEEDS:
-        torch.manual_seed(seed)
-        path = options.cache / f"drums-{seed}.pt"
-        several.append(train(begun(loops), loops, drums_loss, options.minutes, seed, path))
+    peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
+    several, force = shipped() if options.from_shipped else ([begun(loops, seed) for seed in NETWORK_SEEDS], None)
+
+    def learner(network: DrumNetwork, minutes: float, name: str) -> Learner:
+        path = options.cache / name
+        return Learner(network, minutes, peak_rate=peak_rate, warm_steps=100, weight_decay=1e-2, path=path)
+
+    for network, seed in zip(several, NETWORK_SEEDS, strict=True):
+        train(network, loops, drums_loss, seed, learner(network, options.minutes, f"drums-{seed}.pt"))
     # Both at once, neither is learnt well: the force has a network of its own, which goes on from one of those.
-    path = options.cache / "drum-force.pt"
-    force = train(deepcopy(several[0]), loops, force_loss, options.force_minutes, FORCE_SEED, path)
-    network = Mean(several)
-    print(figures(network, force, unfamiliar), flush=True)
-    export(network, force, loops)
+    force = force or deepcopy(several[0])
+    train(force, loops, force_loss, FORCE_SEED, learner(force, options.force_minutes, "drum-force.pt"))
+    mean = Mean(several)
+    print(figures(mean, force, unfamiliar), flush=True)
+    export(mean, force, loops)
 
 
 if __name__ == "__main__":

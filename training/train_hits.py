@@ -4,7 +4,7 @@ python -m training.train_hits CACHE --clips 1500 --minutes 20
 """
 
 import argparse
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -17,11 +17,19 @@ from training.hit_network import DRUMS, HitNetwork
 from training.learner import Learner
 from training.one_shots import trained_kits, tuning_kits
 from training.onnx_file import write_onnx
+from training.shipped import part_of, take_over, weights_of
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "hits.onnx"
-RECIPE = 3
+RECIPE = 4
+# Of the loops so many have every drum from another kit, and so many every drum changed in colour.
+MIXED_SHARE, COLOURED_SHARE = 0.5, 0.5
+# Loops kept in one file: what is lost by an interruption.
+TOGETHER = 100
 BATCH, FRAMES = 16, 640
-PEAK_RATE = 3e-3
+# From the beginning, and where a trained network goes on: it would forget at the full rate.
+PEAK_RATE, PEAK_RATE_AGAIN = 3e-3, 1.5e-3
+# Batches on which the norms of a shipped network are opened again.
+OPENED_WITH = 12
 POSITIVE_WEIGHT, VELOCITY_WEIGHT = 3.0, 1.0
 BYTE_UNIT = 60.0
 
@@ -31,21 +39,33 @@ def heard(clip: HitClip) -> tuple[np.ndarray, np.ndarray]:
     return np.clip(np.round(measure_levels(clip.sound) * BYTE_UNIT), 0, 255).astype(np.uint8), clip.hits
 
 
-def material(cache: Path, count: int, *, tuning: bool = False) -> list[tuple[np.ndarray, np.ndarray]]:
-    """Clips by seed, kept in one file."""
-    path = cache / f"hits-{RECIPE}-{'tuning' if tuning else 'train'}-{count}.npz"
-    if not path.exists():
-        kits = tuning_kits() if tuning else trained_kits()
-        print(f"{len(kits)} kits", flush=True)
-        made = []
-        for seed in range(count):
-            made.append(heard(make_clip(seed, kits, tuning=tuning)))
-            if seed % 200 == 199:
-                print(f"{seed + 1} of {count} loops", flush=True)
-        np.savez_compressed(path, *[part for clip in made for part in clip])
-    with np.load(path) as kept:
-        parts = [kept[f"arr_{i}"] for i in range(2 * count)]
-    return list(zip(parts[::2], parts[1::2], strict=True))
+def _make(cache: Path, first: int, tuning: bool) -> Path:
+    path = cache / f"hits-{RECIPE}-{'tuning' if tuning else 'train'}-{first:05d}.npz"
+    if path.exists():
+        return path
+    kits = tuning_kits() if tuning else trained_kits()
+    made = []
+    for seed in range(first, first + TOGETHER):
+        random = np.random.default_rng([19, seed])
+        mixed, coloured = (not tuning and random.random() < share for share in (MIXED_SHARE, COLOURED_SHARE))
+        made.append(heard(make_clip(seed, kits, tuning=tuning, mixed=mixed, coloured=coloured)))
+    part = path.with_suffix(".part.npz")
+    np.savez_compressed(part, *[array for clip in made for array in clip])
+    part.rename(path)
+    print(path.name, flush=True)
+    return path
+
+
+def material(cache: Path, count: int, workers: int, *, tuning: bool = False) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Clips by seed, made where they are not there yet."""
+    starts = range(0, count, TOGETHER)
+    with ProcessPoolExecutor(workers) as pool:
+        paths = list(pool.map(_make, [cache] * len(starts), starts, [tuning] * len(starts)))
+    clips = []
+    for path in paths:
+        with np.load(path) as kept:
+            clips += [(kept[f"arr_{2 * i}"], kept[f"arr_{2 * i + 1}"]) for i in range(TOGETHER)]
+    return clips
 
 
 def targets_of(hits: np.ndarray, frames: int) -> tuple[np.ndarray, np.ndarray]:
@@ -92,11 +112,22 @@ def loss_of(logits: torch.Tensor, target: torch.Tensor, weight: torch.Tensor) ->
     return total
 
 
-def train(cache: Path, clips: list[tuple[np.ndarray, np.ndarray]], minutes: float, threads: int) -> HitNetwork:
+def begun(clips: list[tuple[np.ndarray, np.ndarray]], *, from_shipped: bool) -> HitNetwork:
+    """A network that knows nothing, or what the shipped one knows."""
     torch.manual_seed(3)
-    torch.set_num_threads(threads)
     network = HitNetwork()
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, path=cache / "hits.pt")
+    if from_shipped:
+
+        def hear() -> None:
+            for step in range(OPENED_WITH):
+                network(batch_of(clips, step)[0])
+
+        take_over(network, part_of(weights_of(TARGET), "network"), network.norms(), hear)
+    return network
+
+
+def train(network: HitNetwork, clips: list[tuple[np.ndarray, np.ndarray]], learner: Learner) -> HitNetwork:
+    """The network with averaged weights."""
     with ThreadPoolExecutor(1) as pool:
         waiting = pool.submit(batch_of, clips, learner.step)
         while not learner.done:
@@ -127,16 +158,21 @@ def export(network: HitNetwork) -> None:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--clips", type=int, default=1500)
-    parser.add_argument("--tuning-clips", type=int, default=160)
+    parser.add_argument("--clips", type=int, default=2400)
     parser.add_argument("--minutes", type=float, default=20.0)
-    parser.add_argument("--threads", type=int, default=2)
+    parser.add_argument("--threads", type=int, default=1)
+    parser.add_argument("--workers", type=int, default=2)
+    parser.add_argument("--from-shipped", action="store_true", help="go on from the network in the package")
     parser.add_argument("--material-only", action="store_true")
     options = parser.parse_args()
-    clips = material(options.cache, options.clips)
-    material(options.cache, options.tuning_clips, tuning=True)
-    if not options.material_only:
-        export(train(options.cache, clips, options.minutes, options.threads))
+    clips = material(options.cache, options.clips, options.workers)
+    if options.material_only:
+        return
+    torch.set_num_threads(options.threads)
+    path = options.cache / "hits.pt"
+    network = begun(clips, from_shipped=options.from_shipped and not path.exists())
+    peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
+    export(train(network, clips, Learner(network, options.minutes, peak_rate=peak_rate, path=path)))
 
 
 if __name__ == "__main__":

@@ -22,7 +22,7 @@ from training.material import Heard, is_unheard, load
 from training.measure_notes import BEFORE
 from training.note_batches import Batch, make_batch, reference_of
 from training.note_network import NoteNetwork
-from training.shipped import take_over
+from training.shipped import part_of, take_over, weights_of
 
 BATCH = 8
 # From the beginning, and where a trained network goes on: it would forget at the full rate.
@@ -106,7 +106,14 @@ def main() -> None:
         (options.cache / BEFORE).unlink(missing_ok=True)
     if options.from_shipped and not path.exists():
         made = batches(options.cache, 0)
-        take_over(network, SHIPPED, [next(made) for _ in range(OPENED_WITH)])
+        names = {name for name, _ in network.named_modules()}
+        norms = {name: f"{name}_norm" for name in names if f"{name}_norm" in names}
+
+        def hear() -> None:
+            for _, batch in zip(range(OPENED_WITH), made, strict=False):
+                network(torch.from_numpy(batch.long), torch.from_numpy(batch.short))
+
+        take_over(network, part_of(weights_of(SHIPPED), "network"), norms, hear)
         torch.save(network.state_dict(), options.cache / BEFORE)
     peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
     learner = Learner(

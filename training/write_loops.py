@@ -13,7 +13,7 @@ import numpy as np
 import soundfile
 
 from training.hit_clips import make_clip
-from training.loops_heard import LOOP_S
+from training.loops_made import LOOP_S
 from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, TUNING_FONTS, TUNING_KITS, tuning_kits
 
 # Loops that no fit of the kits in no training has met.
