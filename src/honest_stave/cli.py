@@ -1,8 +1,6 @@
 """The command line: the application, and its verbs on files."""
 
 import json
-import secrets
-import socket
 import sys
 from collections.abc import Callable
 from dataclasses import replace
@@ -41,6 +39,9 @@ def serve(
     ] = "127.0.0.1",
 ) -> None:
     """Start the application and print its address."""
+    import secrets
+    import socket
+
     import uvicorn
 
     from honest_stave.api.application import make_application
@@ -79,7 +80,7 @@ def serve(
     with socket.socket() as probe:
         if probe.connect_ex((shown, port)) == 0:
             raise BadInput(f"Port {port} is in use.", f"Choose another with --port, such as {port + 1}.")
-    hosts = {host, socket.gethostname(), *_own_addresses()} if key else set()
+    hosts = {host, *_own_addresses()} if key else set()
     application = make_application(open_it, hosts=hosts, key=key, on_refused=on_refused)
     config = uvicorn.Config(
         application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=GRACEFUL_S
@@ -91,10 +92,14 @@ def serve(
 
 
 def _own_addresses() -> set[str]:
+    """This machine's name and addresses."""
+    import socket
+
+    name = socket.gethostname()
     try:
-        return {str(info[4][0]) for info in socket.getaddrinfo(socket.gethostname(), None)}
+        return {name, *(str(info[4][0]) for info in socket.getaddrinfo(name, None))}
     except OSError:
-        return set()
+        return {name}
 
 
 @app.command()

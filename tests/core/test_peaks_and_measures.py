@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from honest_stave.core.signal.measure import Measurer
+from honest_stave.core.signal.measure import Measurer, level_reached
 from honest_stave.core.signal.peaks import FULL_SCALE, LEVELS, PeakMaker
 
 
@@ -22,6 +22,12 @@ def test_peaks_do_not_depend_on_blocks_and_bound_the_samples(blocks: list[int], 
         bucket = sound[: LEVELS[level], 0]
         assert a[0, 0] == round(float(bucket.min()) * FULL_SCALE)
         assert a[0, 1] == round(float(bucket.max()) * FULL_SCALE)
+
+
+@given(st.lists(st.floats(-120, 20, width=32), min_size=1, max_size=40), st.floats(0, 1))
+def test_a_level_reached_is_the_quantile(levels: list[float], share: float) -> None:
+    values = np.array(levels, np.float32)
+    assert level_reached(values, share) == pytest.approx(float(np.quantile(values.astype(float), share)), abs=1e-4)
 
 
 def test_measures() -> None:

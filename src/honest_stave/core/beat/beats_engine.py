@@ -105,16 +105,9 @@ def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
     tuning_cents, _ = measure_tuning(signal)
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
     notes = hear(bands, lambda share: progress(0.4 + 0.3 * share))
-    levels = hits_hearing.measure_levels(_for_hits(signal))
+    levels = hits_hearing.measure_levels(signal, ANALYSIS_RATE)
     hits = hits_hearing.hear(levels, lambda share: progress(0.7 + 0.3 * share))
     return measure_heard(notes, hits, bands)
-
-
-def _for_hits(signal: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The signal at the rate of the ears for hits; what lies above half the analysis rate is not there."""
-    import soxr
-
-    return np.asarray(soxr.resample(signal, ANALYSIS_RATE, hits_hearing.RATE), np.float32)
 
 
 def _calibrated(odds: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -12,11 +12,14 @@ from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, time_of_cell
 from honest_stave.core.pitch.bands import HOP_SAMPLES
 from honest_stave.core.signal.listen import Mono
+from honest_stave.core.signal.measure import level_reached
 
 # Silence of this length between sounds is a rest that stops the beat, or the end of a movement.
 SILENT_S = 2.0
 # So far below what is loud a recording is still: under the tails of what was played and the noise of most rooms.
 STILL_DB = 55.0
+# Of a recording so much is softer than what is loud.
+LOUD_SHARE = 0.95
 
 
 def find_silences(sounding: NDArray[np.float64], least: float) -> list[tuple[float, float]]:
@@ -46,7 +49,7 @@ def without_stillness(sounding: NDArray[np.float64], signal: Mono) -> NDArray[np
     padded[: min(len(signal), len(padded))] = signal[: len(padded)]
     # Spread, not power: what a recording is off zero by is no sound.
     level_db = 10 * np.log10(padded.reshape(-1, size).var(axis=1) + 1e-12)
-    return np.where(level_db < np.percentile(level_db, 95) - STILL_DB, 0.0, sounding)
+    return np.where(level_db < level_reached(level_db, LOUD_SHARE) - STILL_DB, 0.0, sounding)
 
 
 def rests_in(beat_map: BeatMap, silences: Sequence[tuple[float, float]]) -> list[tuple[int, int]]:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES, BeatActivity
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, time_of_cell
+from honest_stave.core.signal.measure import level_reached
 
 Values = NDArray[np.float64]
 
@@ -18,7 +19,7 @@ SHORTEST_S, LONGEST_S = 0.28, 1.65
 # Log-odds of a beat are kept within these: music goes on over rests, and one clear beat is not worth three.
 LEAST_ODDS, MOST_ODDS = -2.0, 3.5
 # Less than this, or than this share of the loud places, is the room before the music and after it.
-LEAST_SOUNDING, ROOM_SHARE = 0.05, 0.15
+LEAST_SOUNDING, ROOM_SHARE, LOUD_SHARE = 0.05, 0.15, 0.95
 # A row of beats begins and ends with one that is at least this likely.
 END_ODDS = -0.5
 # What the network says between beats speaks against them only where it is loud.
@@ -92,7 +93,7 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
 
 def least_sounding(sounding: Values) -> float:
     """What sounds less than this is the room."""
-    return max(LEAST_SOUNDING, ROOM_SHARE * float(np.percentile(sounding, 95)))
+    return max(LEAST_SOUNDING, ROOM_SHARE * level_reached(sounding, LOUD_SHARE))
 
 
 def _without_unheard_ends(beats: NDArray[np.int64], odds: Values) -> NDArray[np.int64]:

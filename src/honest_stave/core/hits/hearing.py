@@ -25,14 +25,14 @@ LEAD_FRAMES = round(LEAD_S * RATE / HOP_SAMPLES)
 # Frames heard at once, and what the network sees to either side.
 STRETCH_FRAMES, CONTEXT_FRAMES = 3440, 64
 # Spectra made at once stay in the processor's cache.
-BLOCK_FRAMES = 128
+BLOCK_FRAMES = 64
 
 Floats = NDArray[np.float32]
 
 
 @lru_cache(maxsize=2)
 def _bands(window: int) -> Floats:
-    """Triangular bands, equally wide in pitch, (bins, bands)."""
+    """Triangular bands, equally wide in pitch, (bins up to the last that is heard, bands)."""
     edges = np.geomspace(LOWEST_HZ, HIGHEST_HZ, BANDS + 2)
     hz = np.arange(window // 2 + 1) * RATE / window
     # Low bands are narrower than a bin: every band keeps at least the width of one.
@@ -40,28 +40,34 @@ def _bands(window: int) -> Floats:
     rise = 1 - (edges[1:-1] - hz[:, None]) / width[:-1]
     fall = 1 - (hz[:, None] - edges[1:-1]) / width[1:]
     weights = np.clip(np.minimum(rise, fall), 0, None)
-    return np.asarray(weights / weights.sum(axis=0), np.float32)
+    heard = int(np.flatnonzero(weights.any(axis=1))[-1]) + 1
+    return np.asarray((weights / weights.sum(axis=0))[:heard], np.float32)
 
 
-def measure_levels(mono: Floats) -> Floats:
+def measure_levels(mono: Floats, rate: int = RATE) -> Floats:
     """Levels of both windows as the network expects them, (2, frames, bands), 0 for silence.
 
     Args:
-        mono: at ``RATE``, any level; frame i is centred ``LEAD_S`` before i * ``HOP_S``.
+        mono: any level; frame i is centred ``LEAD_S`` before i * ``HOP_S``.
+        rate: of ``mono``, ``RATE`` or half of it: the same bands, silence where half the samples hold nothing.
     """
+    step = RATE // rate
+    hop, turned = HOP_SAMPLES // step, TURNED_SAMPLES // step
     peak = float(np.abs(mono).max(initial=0.0))
-    signal = np.concatenate([np.zeros(LEAD_FRAMES * HOP_SAMPLES, np.float32), mono / max(peak, 1e-6)])
-    frames = len(signal) // HOP_SAMPLES + 1
+    signal = np.concatenate([np.zeros(LEAD_FRAMES * hop, np.float32), mono / max(peak, 1e-6)])
+    frames = len(signal) // hop + 1
     # A loop may be cut while something sounds: turned about its last sample, the sound goes on without an edge.
-    signal = np.concatenate([signal, 2 * signal[-1] - signal[-2 : -TURNED_SAMPLES - 2 : -1]])
+    signal = np.concatenate([signal, 2 * signal[-1] - signal[-2 : -turned - 2 : -1]])
     views = np.empty((2, frames, BANDS), np.float32)
     for view, window in zip(views, WINDOWS, strict=True):
-        taper = np.hanning(window + 1)[:-1].astype(np.float32)
+        length = window // step
+        taper = np.hanning(length + 1)[:-1].astype(np.float32)
         taper /= taper.sum() / 2
-        bands = _bands(window)
+        bands = _bands(window)[: length // 2 + 1]
         for first in range(0, frames, BLOCK_FRAMES):
             count = min(BLOCK_FRAMES, frames - first)
-            spectrum = np.fft.rfft(windows(signal, first, count, hop=HOP_SAMPLES, length=window) * taper, axis=1)
+            framed = windows(signal, first, count, hop=hop, length=length) * taper
+            spectrum = np.fft.rfft(framed, axis=1)[:, : len(bands)]
             power = (spectrum.real**2 + spectrum.imag**2) @ bands
             level = 10 * np.log10(np.maximum(power, 1e-12))
             view[first : first + count] = np.maximum(level - SILENCE_DB, 0) / UNIT_DB

@@ -3,10 +3,12 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.signal.measure import level_reached
+
 Levels = NDArray[np.float32]
 
 # Share of the frames that are softer than the reference: loud, but not the one loudest stroke.
-REFERENCE_PERCENTILE = 95.0
+REFERENCE_SHARE = 0.95
 # Levels this far below the reference are 0 to the network; one unit is ``UNIT_DB``.
 SILENCE_BELOW_DB = 80.0
 UNIT_DB = 30.0
@@ -18,7 +20,7 @@ def reference_level_db(long_db: Levels) -> float:
     Args:
         long_db: levels (frames, bands).
     """
-    return float(np.round(np.percentile(long_db.max(axis=1), REFERENCE_PERCENTILE)))
+    return float(np.round(level_reached(long_db.max(axis=1), REFERENCE_SHARE)))
 
 
 def scaled(below_reference_db: Levels) -> Levels:

@@ -7,8 +7,8 @@ rise, by how much, and how each goes on. What begins and sounds at these pitches
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH, PITCHES, Activity, Shares
-from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, SEMITONES, Bands
+from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH, Activity
+from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, Bands
 from honest_stave.core.pitch.scaling import scaled
 from honest_stave.core.pitch.strikes import Strikes
 
@@ -31,24 +31,32 @@ def levels_about(strikes: Strikes, bands: Bands, activity: Activity) -> NDArray[
         strikes: what was found.
         bands, activity: where it was found.
     """
-    steps = strikes.pitch[:, None] - LOWEST_PITCH + LOWEST_STEP + np.arange(STEPS)
-    inside = (steps >= 0) & (steps < SEMITONES)
-    row = np.where(inside, steps, 0)[:, None]
-    frame, last = FRAMES_PER_CELL * strikes.cell[:, None], len(bands.long_db) - 1
-    long = np.clip(frame + np.array(LONG_FRAMES), 0, last)[:, :, None]
-    short = np.clip(frame + np.array(SHORT_FRAMES), 0, last)[:, :, None]
+    low = strikes.pitch - LOWEST_PITCH + LOWEST_STEP
+    frame, cell = FRAMES_PER_CELL * strikes.cell[:, None], strikes.cell[:, None]
+    thirds = _seen(bands.long_db, frame + np.array(LONG_FRAMES), low, BANDS_PER_SEMITONE, -np.inf)
     # A semitone is as loud as the loudest of its bands: a string out of tune is no softer.
-    thirds = [bands.long_db[long, BANDS_PER_SEMITONE * row + third] for third in range(BANDS_PER_SEMITONE)]
-    level_db = np.concatenate([np.maximum.reduce(thirds), bands.short_db[short, row]], axis=1)
-    levels = np.minimum(scaled(level_db.astype(np.float32) - np.float32(bands.reference_db)), LOUDEST)
-    begins = _said_of(activity.onset, strikes.cell, ONSET_CELLS, row)
-    sounds = _said_of(activity.sounding, strikes.cell, SOUNDING_CELLS, row)
-    return np.concatenate([levels, begins, sounds], axis=1).astype(np.float32) * inside[:, None]
+    long_db = np.maximum.reduce([thirds[:, :, third::BANDS_PER_SEMITONE] for third in range(BANDS_PER_SEMITONE)])
+    short_db = _seen(bands.short_db, frame + np.array(SHORT_FRAMES), low, 1, -np.inf)
+    levels = scaled(np.concatenate([long_db, short_db], axis=1) - np.float32(bands.reference_db))
+    begins = _seen(activity.onset, cell + np.array(ONSET_CELLS), low, 1, 0.0)
+    sounds = _seen(activity.sounding, cell + np.array(SOUNDING_CELLS), low, 1, 0.0)
+    return np.concatenate([np.minimum(levels, LOUDEST), begins, sounds], axis=1)
 
 
-def _said_of(
-    source: Shares, cell: NDArray[np.int64], cells: tuple[int, ...], row: NDArray[np.int64]
-) -> NDArray[np.floating]:
-    """What the network says of pitches in cells about each strike, nothing over its highest."""
-    place = np.clip(cell[:, None] + np.array(cells), 0, len(source) - 1)[:, :, None]
-    return np.asarray(source[place, np.minimum(row, PITCHES - 1)] * (row < PITCHES))
+def _seen(
+    source: NDArray[np.floating], place: NDArray[np.int64], low: NDArray[np.int64], each: int, beyond: float
+) -> NDArray[np.float32]:
+    """Columns of a source about each strike, (strikes, places, ``each`` a semitone).
+
+    Args:
+        source: (moments, columns), ``each`` a semitone from the lowest pitch.
+        place: moments, (strikes, places); those outside are the first and the last.
+        low: first semitone that is seen, (strikes,).
+        each: columns of a semitone.
+        beyond: what is seen under the lowest and over the highest column.
+    """
+    below, width = -LOWEST_STEP * each, source.shape[1]
+    rows = np.full((*place.shape, below + width + STEPS * each), beyond, source.dtype)
+    rows[:, :, below : below + width] = source[np.clip(place, 0, len(source) - 1)]
+    view = np.lib.stride_tricks.sliding_window_view(rows, STEPS * each, axis=2)
+    return np.asarray(view[np.arange(len(low)), :, low * each + below], np.float32)

@@ -13,6 +13,22 @@ CLIPPING = 0.9999
 SILENT_BELOW_DB = -60.0
 
 
+def level_reached(values: NDArray[np.floating], share: float) -> float:
+    """The value that this share of ``values`` stay under, between neighbours where it falls between them.
+
+    What numpy calls a quantile; numpy's own loads masked arrays first, a fiftieth of the time of a short reading.
+
+    Args:
+        values: any shape, at least one.
+        share: 0 to 1.
+    """
+    place = share * (values.size - 1)
+    low = int(place)
+    high = min(low + 1, values.size - 1)
+    found = np.partition(values, (low, high), axis=None)
+    return float(found[low]) + (place - low) * (float(found[high]) - float(found[low]))
+
+
 @dataclass(frozen=True)
 class Measures:
     """Loudest sample (dB re full scale), clipped samples, silence at the ends (s), repaired samples."""
