@@ -207,6 +207,17 @@ def test_a_part_without_a_name_is_asked_for_one(app: App) -> None:
     assert "no name" in problem["title"]
 
 
+@pytest.mark.parametrize("files", ["one", "each"])
+def test_nothing_is_handed_on_of_parts_without_notes(app: App, files: str) -> None:
+    part = app.part()
+    app.send("PUT", f"/parts/{part}/limit", {"least_confidence": 1.0})
+    for chosen in ([part], ["a part that was taken away"]):
+        for path in ("/hand-ons/describe", "/hand-ons"):
+            problem = app.send("POST", path, {"parts": chosen, "files": files}, expect=422)
+            assert "nothing to hand on" in problem["title"]
+    assert app.get("/hand-ons") == []
+
+
 def test_time_is_typed_tapped_and_proposed(app: App) -> None:
     part = app.part()
     found = app.get(f"/time/proposals?part={part}")

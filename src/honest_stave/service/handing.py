@@ -70,7 +70,7 @@ def _planned(studio: Studio, folio_id: str, body: dict[str, Any]) -> list[Plan]:
     settings = _settings(body)
     places = places_of(studio, folio_id)
     origin = "recording" if places.get(take_id) or not any(places.values()) else "folio"
-    if body.get("files") == "each":
+    if body.get("files") == "each" and any(line.events for line in lines):
         return [plan([line], tempo_map, settings, origin) for line in lines if line.events]
     return [plan(lines, tempo_map, settings, origin)]
 

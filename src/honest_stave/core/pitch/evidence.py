@@ -11,6 +11,8 @@ from honest_stave.core.signal.layer import log_odds
 Values = NDArray[np.float64]
 
 LEAST, MOST = 0.01, 0.99
+# The same as log-odds.
+LEAST_ODDS, MOST_ODDS = (float(np.log(share / (1 - share))) for share in (LEAST, MOST))
 # Semitones above a pitch at which a rise is looked for; frames after and before a stroke.
 RISING_STEPS = (0, 12)
 AFTER_FRAMES, BEFORE_FRAMES = np.arange(0, 8), np.arange(-8, -2)
@@ -84,7 +86,7 @@ def rises(strikes: Strikes, bands: Bands) -> list[Values]:
 
 def confidence(score: Values) -> Values:
     """Confidence from log-odds."""
-    return np.asarray(np.clip(1 / (1 + np.exp(-score)), LEAST, MOST))
+    return np.asarray(1 / (1 + np.exp(-np.clip(score, LEAST_ODDS, MOST_ODDS))))
 
 
 def rivals(strikes: Strikes, activity: Activity) -> tuple[NDArray[np.int64], Values]:
