@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 from training import sampled, synthesis
 from training.borrowed import excerpt
 from training.dress import dress
-from training.performance import Performance, Struck, humanise, without_overlaps
+from training.performance import Performance, Struck, humanise, voicing, without_overlaps
 from training.textures import line, make_many
 
 # Bumped whenever clips of one seed come out otherwise: material is cached by it.
-RECIPE = 1
+RECIPE = 2
+# What chance is drawn from beside the seed: that of everything, and that of voicing.
+CHANCE, VOICED = 1, 29
 LENGTH_S = 16.0
 Programs = tuple[tuple[tuple[int, ...], int, int], ...]
 # General MIDI programs with their lowest and highest comfortable pitch, by family.
@@ -99,10 +101,19 @@ def _sung(notes: list[Struck], random: np.random.Generator, *, wide: bool = Fals
     return bends
 
 
+def kind_of(seed: int) -> str:
+    """Kind of the clip of a seed."""
+    return _kind(np.random.default_rng([CHANCE, 0, seed]))
+
+
+def _kind(random: np.random.Generator) -> str:
+    return str(random.choice(list(KINDS), p=list(KINDS.values())))
+
+
 def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = False) -> Clip:
     """The clip of a seed; ``tuning`` takes the soundfont that is in no training."""
-    random = np.random.default_rng([RECIPE, int(tuning), seed])
-    kind = str(random.choice(list(KINDS), p=list(KINDS.values())))
+    random = np.random.default_rng([CHANCE, int(tuning), seed])
+    kind = _kind(random)
     sung = seed >= FIRST_SUNG_SEED
     kind = "one" if sung else kind
     synthetic = not tuning and not sung and random.random() < (0.12 if kind in ("one", "keys") else 0.3)
@@ -133,9 +144,10 @@ def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = Fals
             programs.append(int(random.choice(second[int(random.integers(len(second)))][0])))
             split = int(np.median([n.pitch for n in notes]))
             notes = [replace(n, part=int(n.pitch > split)) for n in notes]
-        notes = humanise(
-            notes, random, spread_s=float(random.uniform(0.002, 0.014)), loudness=float(random.uniform(50, 100))
-        )
+        # The tuning set stays as it was when it had no voicing: what was measured on it before can be compared.
+        lift = None if tuning or not notes else voicing(notes, np.random.default_rng([VOICED, seed]))
+        spread_s, loudness = float(random.uniform(0.002, 0.014)), float(random.uniform(50, 100))
+        notes = humanise(notes, random, spread_s=spread_s, loudness=loudness, lift=lift)
         notes = without_overlaps(notes, gaps_s, random)
         if kind == "keys" and random.random() < 0.5:
             pedal = make_pedal(notes, random)

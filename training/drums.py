@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training import sampled
-from training.clips import LENGTH_S, RECIPE, Clip
+from training.clips import CHANCE, LENGTH_S, Clip
 from training.dress import dress
 from training.performance import Performance, Struck
 
@@ -44,7 +44,7 @@ def render(font: str, hits: tuple[Struck, ...], kit: int) -> NDArray[np.float32]
 
 def make_unpitched(seed: int, *, tuning: bool) -> Clip:
     """A clip of drums, or of noise and breath alone; its truth holds no note."""
-    random = np.random.default_rng([RECIPE, int(tuning), seed])
+    random = np.random.default_rng([CHANCE, int(tuning), seed])
     font = sampled.TUNING_FONT if tuning else str(random.choice(sampled.TRAINED_FONTS))
     if random.random() < NOISE_SHARE:
         from scipy import signal as dsp

@@ -104,10 +104,14 @@ def main() -> None:
     parser.add_argument("--clips", type=int, default=1200)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--tuning", action="store_true")
+    parser.add_argument(
+        "--kind", choices=clips.KINDS, help="of these seeds only clips of one kind, without the tuning set"
+    )
     parser.add_argument("--workers", type=int, default=1)
     options = parser.parse_args()
     load_pieces(options.cache)
-    seeds = range(options.first, options.first + options.clips)
+    every = range(options.first, options.first + options.clips)
+    seeds = [seed for seed in every if options.kind in (None, clips.kind_of(seed))]
     with ProcessPoolExecutor(options.workers) as pool:
         made = pool.map(make, [options.cache] * len(seeds), seeds, [options.tuning] * len(seeds), chunksize=8)
         for count, _ in enumerate(made, 1):

@@ -7,7 +7,7 @@ import soxr
 
 from training import sampled, wide_voices
 from training.borrowed import excerpt
-from training.clips import LENGTH_S, RECIPE, Clip, one_at_a_time
+from training.clips import CHANCE, LENGTH_S, Clip, one_at_a_time
 from training.dress import dress
 from training.performance import Performance, humanise, without_overlaps
 from training.textures import line, make_many
@@ -24,7 +24,7 @@ def is_wide(seed: int) -> bool:
 
 def make_wide(seed: int, pieces: list[list[list[float]]]) -> Clip:
     """The clip of a seed."""
-    random = np.random.default_rng([RECIPE, 41, seed])
+    random = np.random.default_rng([CHANCE, 41, seed])
     one = random.random() < ONE_SHARE
     low = int(random.integers(28, 62)) if one else int(random.integers(33, 48))
     high = min(low + int(random.integers(20, 36)), 96) if one else int(random.integers(76, 96))

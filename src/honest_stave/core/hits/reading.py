@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 7"
+ENGINE = "hits 8"
 # Readings of these engines are kept in the same way.
-READABLE = ("hits 2", "hits 3", "hits 4", "hits 5", "hits 6", ENGINE)
+READABLE = ("hits 2", "hits 3", "hits 4", "hits 5", "hits 6", "hits 7", ENGINE)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
 DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat", "tom", "cymbal", "other")
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
