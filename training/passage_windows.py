@@ -86,10 +86,12 @@ def varied(inputs: torch.Tensor, spread: torch.Tensor, random: torch.Generator) 
     return inputs + spread * (together + own)
 
 
-def recoloured(levels: torch.Tensor, pitch: torch.Tensor, random: torch.Generator) -> torch.Tensor:
-    """Levels of each window as of another instrument or another room: a smooth colour over the pitches."""
+def recoloured(
+    levels: torch.Tensor, pitch: torch.Tensor, random: torch.Generator, share: float = 1.0
+) -> torch.Tensor:
+    """Levels of each window as of another instrument or room: a share of a smooth colour over the pitches."""
     batch = len(levels)
-    points = COLOUR * torch.randn(batch, 1, COLOUR_POINTS, generator=random)
+    points = share * COLOUR * torch.randn(batch, 1, COLOUR_POINTS, generator=random)
     colour = functional.interpolate(points, size=PITCHES, mode="linear", align_corners=True)[:, 0]
     colour = colour + LOUDNESS * torch.randn(batch, 1, generator=random)
     place = (pitch[:, :, None] + LOWEST_STEP + torch.arange(STEPS)).clamp(0, PITCHES - 1)
@@ -120,6 +122,8 @@ def trained_on(
     path: Path,
     *,
     as_many: float = 0.0,
+    peak_rate: float = PEAK_RATE,
+    colour: float = 1.0,
 ) -> T:
     """A network with averaged weights, trained on windows of clips.
 
@@ -129,18 +133,20 @@ def trained_on(
         loss_of: of what it says of a batch.
         minutes: of learning, over all runs.
         path: checkpoint, which is gone on from.
+        peak_rate: highest learning rate.
+        colour: share of the colours by which instruments and rooms are varied.
     """
     torch.manual_seed(SEED)
     random = torch.Generator().manual_seed(SEED)
     windows = Windows(clips, weights, SEED, as_many)
     mean, spread = spread_of(clips)
     network = make(mean, spread)
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=1e-2, path=path)
+    learner = Learner(network, minutes, peak_rate=peak_rate, warm_steps=100, weight_decay=1e-2, path=path)
     while not learner.done:
         rows = windows.batch()
         rows["inputs"] = varied(rows["inputs"], spread, random)
         if "levels" in rows:
-            rows["levels"] = recoloured(rows["levels"], rows["pitch"], random)
+            rows["levels"] = recoloured(rows["levels"], rows["pitch"], random, colour)
         learner.learn(loss_of(network(rows), rows))
     learner.averaged()
     return network

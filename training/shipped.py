@@ -20,7 +20,7 @@ Weights = dict[str, torch.Tensor]
 OF_A_NORM = ("weight", "bias", "running_mean", "running_var", "num_batches_tracked")
 
 
-def _layer(node: onnx.NodeProto) -> str:
+def layer_of(node: onnx.NodeProto) -> str:
     """The name in training of the layer that a node came from: the exporter says ``slow/slow.0`` for ``slow.0``."""
     parts = node.name.strip("/").split("/")[:-1]
     pairs = zip_longest(parts, parts[1:], fillvalue="")
@@ -33,7 +33,7 @@ def weights_of(path: Path) -> Weights:
     values = {i.name.removesuffix(KEPT): numpy_helper.to_array(i).astype(np.float32) for i in graph.initializer}
     found = dict(values)
     for node in graph.node:
-        weight, bias = f"{_layer(node)}.weight", f"{_layer(node)}.bias"
+        weight, bias = f"{layer_of(node)}.weight", f"{layer_of(node)}.bias"
         if node.op_type == "QLinearConv":
             # In, weight and out each come with their scale and zero, then the bias in steps of in times weight.
             _, in_scale, _, name, scale, _, _, _, offset = node.input

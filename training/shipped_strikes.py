@@ -5,9 +5,13 @@ The exporter keeps how strikes lie to one another as a table, worked out once: w
 
 from pathlib import Path
 
+import numpy as np
+import onnx
 import torch
+from onnx import numpy_helper
 
-from training.shipped import part_of, take_over, weights_of
+from training.onnx_file import KEPT
+from training.shipped import layer_of, part_of, take_over, weights_of
 from training.strike_network import StrikeNetwork, network_of
 
 # Steps in which what makes the table is fitted to it, and how large they are, first and last.
@@ -40,8 +44,7 @@ def shipped_network(path: Path, outputs: int, place: int = 0) -> StrikeNetwork:
         KeyError: the shipped network is of another build.
     """
     weights = weights_of(path)
-    # What is weighed does not go by the way of a network's call: the exporter numbers its layers, from the second on.
-    again = f"_{place}.weight" if place else ".weight"
+    again = f"{_again(place)}.weight"
     turned = {name.removesuffix(again) + ".weight": w for name, w in weights.items() if name.endswith(again)}
     own = turned | part_of(weights, f"networks.{place}")
     levels = torch.stack([own["look.mean"], own["look.spread"]])
@@ -52,6 +55,41 @@ def shipped_network(path: Path, outputs: int, place: int = 0) -> StrikeNetwork:
     tables = weights["table"].t().split(network.heads * len(network.layers))
     _fit_table(network, tables[place])
     return network
+
+
+def _again(place: int) -> str:
+    """How the exporter numbers the layers of a network: what is weighed does not go by the way of its call."""
+    return f"_{place}" if place else ""
+
+
+def write_over(path: Path, network: StrikeNetwork, place: int) -> None:
+    """Writes one of the shipped networks anew; the others stay as they are to the last bit.
+
+    Args:
+        path: the ONNX file.
+        network: with its new weights.
+        place: of the network among them.
+    """
+    model = onnx.load(path)
+    state = {name: value.detach().numpy() for name, value in network.state_dict().items()}
+    new = {f"networks.{place}.{name}": value for name, value in state.items()}
+    for node in model.graph.node:
+        layer = layer_of(node)
+        if node.op_type == "MatMul" and layer.endswith(_again(place)):
+            name = f"{layer.removesuffix(_again(place))}.weight"
+            new |= {node.input[1]: state[name].T} if name in state else {}
+    for weights in model.graph.initializer:
+        name, old = weights.name.removesuffix(KEPT), numpy_helper.to_array(weights)
+        if name == "table":
+            columns = network.heads * len(network.layers)
+            value = old.copy()
+            value[:, place * columns : (place + 1) * columns] = network.lie.table().detach().numpy().T
+        elif name in new:
+            value = new[name].reshape(old.shape).astype(old.dtype)
+        else:
+            continue
+        weights.CopyFrom(numpy_helper.from_array(np.ascontiguousarray(value), weights.name))
+    onnx.save(model, path)
 
 
 def _fit_table(network: StrikeNetwork, table: torch.Tensor) -> None:
