@@ -5,7 +5,7 @@ import pytest
 from training.clips import make_pedal, one_at_a_time
 from training.dress import dress
 from training.material import LOWEST_DB, STEP_DB, as_bytes
-from training.performance import Struck, humanise
+from training.performance import LIFT, Struck, humanise, voicing
 from training.wide_clips import is_wide, make_wide
 
 from training import borrowed, drums, textures
@@ -123,3 +123,17 @@ def test_drum_patterns_strike_drums_only_and_end_in_time() -> None:
 def test_levels_kept_in_a_byte_are_half_a_decibel_off_at_most() -> None:
     levels = np.random.default_rng(6).uniform(LOWEST_DB, LOWEST_DB + 255 * STEP_DB, (50, 30)).astype(np.float32)
     assert np.abs(LOWEST_DB + STEP_DB * as_bytes(levels) - levels).max() <= STEP_DB / 2 + 1e-4
+
+
+def test_hands_bring_out_the_highest_or_the_lowest_of_a_chord_or_neither() -> None:
+    chords = [Struck(k, k + 1.0, pitch, 80) for k in range(8) for pitch in (48, 60, 67)]
+    lifts = np.array([voicing(chords, np.random.default_rng(seed)).reshape(8, 3) for seed in range(200)])
+    assert np.ptp(lifts, axis=1).max() < 1e-9
+    bass, inner, top = lifts[:, 0].T
+    # By chance alone a semitone more is a little louder or softer: what is lifted stands out of that.
+    out = LIFT[0]
+    brought_out = {"top": top - inner > out, "bass": bass - inner > out}
+    assert 0.4 < brought_out["top"].mean() < 0.75
+    assert 0.1 < brought_out["bass"].mean() < 0.4
+    # On the whole a clip is as loud as it was.
+    assert abs(lifts.mean()) < 1.0
