@@ -19,16 +19,17 @@ FITTING_STEPS, FITTING_RATES = 3000, (3e-3, 5e-4)
 SEED = 5
 
 
-def begin(path: Path, outputs: int, kept: Path) -> StrikeNetwork:
+def begin(path: Path, outputs: int, kept: Path, place: int = 0) -> StrikeNetwork:
     """The shipped network as it was when this training began: done again, a training ends where it ended.
 
     Args:
         path: the ONNX file.
         outputs: of each strike.
         kept: where the beginning is kept.
+        place: of the network among those in the file.
     """
     if not kept.exists():
-        torch.save(shipped_network(path, outputs).state_dict(), kept)
+        torch.save(shipped_network(path, outputs, place).state_dict(), kept)
     return network_of(torch.load(kept), outputs)
 
 

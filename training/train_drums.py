@@ -187,15 +187,14 @@ def begun(loops: Loops, seed: int) -> DrumNetwork:
 def shipped() -> tuple[list[DrumNetwork], DrumNetwork]:
     """The shipped networks, and that for the force; they share how measures and levels are spread."""
     weights = weights_of(TARGET)
-    first, *others, force = (
-        part_of(weights, name) for name in (*(MEMBER.format(k) for k in range(len(NETWORK_SEEDS))), "force")
-    )
+    names = [*(MEMBER.format(place) for place in range(len(NETWORK_SEEDS))), "force"]
+    scales = {n: v for n, v in part_of(weights, names[0]).items() if n.endswith(("mean", "spread"))}
     found = []
-    for own in (first, *others, force):
-        spread = {n: v for n, v in first.items() if n.endswith(("mean", "spread"))} | own
-        scales = (torch.stack([spread[f"{of}mean"], spread[f"{of}spread"]]) for of in ("", "look."))
-        network = DrumNetwork(*scales)
-        take_over(network, spread)
+    for name in names:
+        own = scales | part_of(weights, name)
+        measures, levels = (torch.stack([own[f"{of}mean"], own[f"{of}spread"]]) for of in ("", "look."))
+        network = DrumNetwork(measures, levels)
+        take_over(network, own)
         found.append(network)
     return found[:-1], found[-1]
 

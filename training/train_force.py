@@ -19,6 +19,7 @@ from training.strike_network import StrikeNetwork, export, network_of
 from training.strikes_heard import StrikesHeard, all_strikes_heard
 from training.train_strikes import (
     FORCE,
+    FORCE_BEFORE,
     READ_AS_MANY,
     TARGET,
     UNFAMILIAR_WEIGHT,
@@ -92,7 +93,7 @@ def main() -> None:
     unfamiliar = [tuning[i] for i in learnt]
     weights = [1.0] * len(familiar) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
     strikes = None if options.from_shipped else trained(options.cache)
-    first = begun(strikes) if strikes else shipped_strikes.shipped_network(TARGET, 1, place=FORCE_PLACE)
+    first = begun(strikes) if strikes else shipped_strikes.begin(TARGET, 1, options.cache / FORCE_BEFORE, FORCE_PLACE)
     before = {name: value.clone() for name, value in first.state_dict().items()}
     force = trained_on(
         [*familiar, *unfamiliar], weights, lambda _mean, _spread: first, loss_of, options.minutes,

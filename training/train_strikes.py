@@ -35,6 +35,8 @@ VELOCITY = 1
 TRAINED = "strikes-trained.pt"
 # What the training of the force keeps, which goes on from that.
 FORCE = "force.pt"
+# The shipped force as it was when its training went on.
+FORCE_BEFORE = "force-before.pt"
 # Levels are scaled by those of about so many clips.
 SCALED_ON = 200
 # A clip of one voice is read as many this often.
@@ -110,7 +112,8 @@ def main() -> None:
     )
     if not (options.cache / "strikes.pt").exists():
         # A force that went on from another network is nothing to this one.
-        (options.cache / FORCE).unlink(missing_ok=True)
+        for name in (FORCE, FORCE_BEFORE):
+            (options.cache / name).unlink(missing_ok=True)
     before = {name: value.clone() for name, value in shipped.state_dict().items()} if shipped else {}
 
     def make(mean: torch.Tensor, spread: torch.Tensor) -> StrikeNetwork:

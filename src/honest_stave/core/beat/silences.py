@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import LONGEST_BEAT_S, BeatMap, Hold, MeterFrom, check_map, relaid
 from honest_stave.core.beat.map_edits import check_chosen
+from honest_stave.core.beat.track import LOUD_SHARE
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, time_of_cell
 from honest_stave.core.pitch.bands import HOP_SAMPLES
@@ -18,8 +19,6 @@ from honest_stave.core.signal.measure import level_reached
 SILENT_S = 2.0
 # So far below what is loud a recording is still: under the tails of what was played and the noise of most rooms.
 STILL_DB = 55.0
-# Of a recording so much is softer than what is loud.
-LOUD_SHARE = 0.95
 
 
 def find_silences(sounding: NDArray[np.float64], least: float) -> list[tuple[float, float]]:
