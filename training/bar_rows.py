@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.bar_features import bar_features
 from honest_stave.core.beat.beats_hearing import METERS, hear_beats
-from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.track import FEWEST_BEATS, other_levels, track_beats
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from training.beat_material import Made
@@ -52,12 +51,11 @@ def bar_rows(clips: list[Made], rounds: int) -> list[BarRow]:
         meter = METERS.index((int(clip.length[0]), clip.compound)) if len(meters) == 1 and not either else UNKNOWN
         for turn in range(rounds):
             random = np.random.default_rng([32, number, turn])
-            columns, chroma, beat_cell, place = warped(clip, random)
-            heard = Heard(columns, chroma)
+            heard, beat_cell, place = warped(clip, random)
             activity = hear_beats(heard)
             true_s = beat_cell * CELL_S + FIRST_CELL_S
             jittered_s = np.sort(true_s + random.normal(0, JITTER_S, len(true_s)))
-            tracked_s, _ = track_beats(activity, columns[:, -1].astype(float))
+            tracked_s, _ = track_beats(activity, heard.columns[:, -1].astype(float))
             found = [jittered_s, *other_levels(jittered_s)]
             if len(tracked_s) >= FEWEST_BEATS:
                 found += [tracked_s, *other_levels(tracked_s)]

@@ -14,7 +14,7 @@ from training.beat_borrowed import load_scores
 from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, make_clip
 from training.beat_tunes import wider_scores
 
-RECIPE = 2
+RECIPE = 4
 RATE = 44100
 
 
@@ -24,6 +24,7 @@ class Made:
 
     columns: np.ndarray
     chroma: np.ndarray
+    notes: np.ndarray
     time_s: np.ndarray
     place: np.ndarray
     length: np.ndarray
@@ -47,6 +48,7 @@ def material(cache: Path, count: int, *, first: int = 0, tuning: bool = False) -
             heard = listen_to(clip.sound[:, None], RATE)
             np.savez_compressed(
                 path, columns=heard.columns.astype(np.float16), chroma=heard.chroma.astype(np.float16),
+                notes=heard.notes,
                 time_s=clip.time_s, place=clip.place, length=clip.length,
                 words=np.array([clip.texture, clip.tempo, str(int(clip.compound))]),
             )  # fmt: skip
@@ -54,8 +56,8 @@ def material(cache: Path, count: int, *, first: int = 0, tuning: bool = False) -
                 print(f"{seed + 1 - first} of {count}", flush=True)
         with np.load(path) as kept:
             texture, tempo, compound = kept["words"].tolist()
-            arrays = [kept[name] for name in ("columns", "chroma", "time_s", "place", "length")]
-        if len(arrays[2]) >= 8:
+            arrays = [kept[name] for name in ("columns", "chroma", "notes", "time_s", "place", "length")]
+        if len(arrays[3]) >= 8:
             made.append(Made(*arrays, compound == "1", texture, tempo))
     return made
 

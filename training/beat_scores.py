@@ -6,6 +6,8 @@ from itertools import pairwise
 import numpy as np
 
 Random = np.random.Generator
+# Degrees of the scale on which phrases end, and which lead there.
+TONIC, DOMINANT = 0, 4
 # Beats of a bar, whether each is divided in three, and how often.
 METERS = (
     ((4, False), 0.29), ((3, False), 0.25), ((2, False), 0.07), ((5, False), 0.08), ((7, False), 0.03),
@@ -55,13 +57,24 @@ def _bars(random: Random, beats: int, threes: float = 0.0) -> tuple[list[int], l
     return starts, lengths, compound
 
 
-def _harmony(random: Random, starts: list[int], lengths: list[int]) -> list[tuple[int, int, int]]:
-    """Rows of first beat, beats and degree: chords change at bars, sometimes inside, rarely before one."""
-    pace = str(random.choice(["bar", "bar", "bar", "half", "two bars", "beat"]))
+def _harmony(random: Random, starts: list[int], lengths: list[int], phrase_bars: int) -> list[tuple[int, int, int]]:
+    """Rows of first beat, beats and degree: chords change at bars, sometimes inside, rarely before one.
+
+    A phrase ends on its tonic, which its dominant leads to. Bars of two beats are never joined by
+    their chords: they would be heard as bars of four.
+    """
+    paces = ["bar", "bar", "bar", "half", "beat"] + ["two bars"] * (min(lengths) > 2)
+    pace = str(random.choice(paces))
     degrees = (0, 3, 4, 5, 1, 0, 3, 4, 2, 6)
     loop = [int(random.choice(degrees)) for _ in range(int(random.choice([2, 4, 4, 8])))]
+    closes = float(random.choice([0.0, 0.6, 0.95]))
     rows: list[tuple[int, int, int]] = []
     for number, (start, length) in enumerate(zip(starts, lengths, strict=True)):
+        closing = number % phrase_bars == phrase_bars - 1 and random.random() < closes
+        if closing and rows:
+            first, beats, _ = rows.pop()
+            rows += [(first, beats, DOMINANT), (start, length, TONIC)]
+            continue
         if pace == "two bars" and number % 2 and rows and random.random() < 0.9:
             first, beats, degree = rows.pop()
             rows.append((first, beats + length, degree))
@@ -101,35 +114,45 @@ def _divisions(random: Random, compound: bool, swing: bool) -> list[tuple[float,
 
 
 def _melody(random: Random, score: "Maker", part: int, low: int, high: int) -> list[Written]:
+    """A line whose rhythm repeats by the bar as a rule, with long notes where bars begin and phrases end."""
     weights = np.array([4.0, 3.0, 1.5, *([0.6] * 10)])[: len(score.divisions)] * random.uniform(0.3, 1.7)
-    motif = [
-        int(random.choice(len(score.divisions), p=weights / weights.sum())) for _ in range(int(random.integers(2, 9)))
-    ]
-    place, notes = int(random.integers(7)), []
-    repeats = random.random() < 0.7
-    for beat in range(score.beats):
-        chosen = (
-            motif[beat % len(motif)]
-            if repeats and random.random() < 0.85
-            else int(random.integers(len(score.divisions)))
-        )
-        if random.random() < score.rests:
-            continue
-        onsets = score.divisions[chosen]
-        tied = random.random() < score.syncopation
-        for i, at in enumerate(onsets):
-            if tied and i == 0 and at == 0.0 and beat > 0:
+    longest = max(score.lengths)
+    bars = int(random.choice([1, 2, 4], p=[0.4, 0.4, 0.2]))
+    # Some lines go against the bar.
+    period = bars * longest if random.random() < 0.85 else int(random.integers(2, 9))
+    motif = [int(random.choice(len(score.divisions), p=weights / weights.sum())) for _ in range(period)]
+    repeats, closes = random.random() < 0.7, float(random.choice([0.0, 0.5, 0.9]))
+    lingers = float(random.choice([0.0, 0.25, 0.5]))
+    place, notes, rests_until = int(random.integers(7)), [], 0.0
+    for number, (start, length) in enumerate(zip(score.starts, score.lengths, strict=True)):
+        closing = number % score.phrase_bars == score.phrase_bars - 1 and random.random() < closes
+        for k, beat in enumerate(range(start, start + length)):
+            where = beat if period != bars * longest else (number % bars) * longest + k
+            known = repeats and random.random() < 0.85
+            chosen = motif[where % period] if known else int(random.integers(len(score.divisions)))
+            if beat < rests_until or random.random() < score.rests * (0.4 if k == 0 else 1.0):
                 continue
-            following = onsets[i + 1] if i + 1 < len(onsets) else 1.0 + (0.6 if random.random() < 0.3 else 0.0)
-            if at == 0.0 and random.random() < 0.6:
-                place = (
-                    int(random.choice([0, 2, 4])) + score.degree_at(beat) + 7 * ((place - score.degree_at(beat)) // 7)
-                )
-            else:
-                place += int(random.choice([-2, -1, -1, 1, 1, 2]))
-            pitch = score.tonic + score.scale[place % 7] + 12 * (place // 7)
-            pitch = int(np.clip(_near(pitch, np.clip(pitch, low + 6, high - 6)), low, high))
-            notes.append(Written(beat + at, following - at, pitch, part, score.accent(beat, at)))
+            onsets = score.divisions[chosen]
+            held = 0.0
+            if k == 0 and closing:
+                onsets, held = (0.0,), length * float(random.uniform(0.6, 1.0))
+            elif k == 0 and length > 2 and random.random() < lingers:
+                onsets, held = (0.0,), 2.0
+            rests_until = beat + held if held else rests_until
+            tied = random.random() < score.syncopation * (0.4 if k == 0 else 1.0)
+            for i, at in enumerate(onsets):
+                if tied and i == 0 and at == 0.0 and beat > 0:
+                    continue
+                following = onsets[i + 1] if i + 1 < len(onsets) else 1.0 + (0.6 if random.random() < 0.3 else 0.0)
+                following = held or following
+                if at == 0.0 and random.random() < 0.6:
+                    degree = score.degree_at(beat)
+                    place = int(random.choice([0, 2, 4])) + degree + 7 * ((place - degree) // 7)
+                else:
+                    place += int(random.choice([-2, -1, -1, 1, 1, 2]))
+                pitch = score.tonic + score.scale[place % 7] + 12 * (place // 7)
+                pitch = int(np.clip(_near(pitch, np.clip(pitch, low + 6, high - 6)), low, high))
+                notes.append(Written(beat + at, following - at, pitch, part, score.accent(beat, at)))
     return notes
 
 
@@ -148,6 +171,7 @@ class Maker:
     rests: float
     syncopation: float
     accented: float
+    phrase_bars: int = 4
 
     def degree_at(self, beat: int) -> int:
         """The chord that holds at a beat."""
@@ -270,8 +294,9 @@ def _drums(random: Random, score: Maker) -> list[Written]:
 def _chorale(random: Random, score: Maker) -> list[Written]:
     """Four voices that move with the harmony, passing notes, long notes at the ends of phrases."""
     notes = []
-    phrase = int(random.choice([2, 4, 4]))
-    busy = float(random.choice([0.1, 0.3, 0.5]))
+    phrase = score.phrase_bars
+    # Beats in three are heard as such by their thirds alone.
+    busy = float(random.choice([0.3, 0.5, 0.7] if score.compound else [0.1, 0.3, 0.5]))
     for voice, middle in enumerate((43, 53, 60, 68)):
         held: Written | None = None
         for number, (start, length) in enumerate(zip(score.starts, score.lengths, strict=True)):
@@ -313,12 +338,13 @@ def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompa
     starts, lengths, compound = _bars(random, beats, threes=0.45 if accompaniment else 0.0)
     total = starts[-1] + lengths[-1]
     swing = not compound and random.random() < 0.12
+    phrase_bars = int(random.choice([2, 4, 4, 4, 8]))
     maker = Maker(
         beats=total, starts=starts, lengths=lengths, compound=compound,
-        harmony=_harmony(random, starts, lengths), scale=SCALES[int(random.integers(len(SCALES)))],
+        harmony=_harmony(random, starts, lengths, phrase_bars), scale=SCALES[int(random.integers(len(SCALES)))],
         tonic=int(random.integers(57, 69)), divisions=_divisions(random, compound, swing),
         rests=float(random.choice([0.03, 0.1, 0.25])), syncopation=float(random.choice([0.0, 0.05, 0.2])),
-        accented=float(random.choice([0.0, 0.4, 1.0])),
+        accented=float(random.choice([0.0, 0.4, 1.0])), phrase_bars=phrase_bars,
     )  # fmt: skip
     texture = str(random.choice(list(TEXTURES), p=list(TEXTURES.values())))
     if drums_alone:

@@ -39,7 +39,7 @@ def f_measure(found: np.ndarray, truth: np.ndarray) -> float:
 
 def measured(clip: Made) -> dict[str, object]:
     """What the application finds in a clip, against its truth."""
-    heard = Heard(clip.columns.astype(np.float32), clip.chroma.astype(np.float32))
+    heard = Heard(clip.columns.astype(np.float32), clip.chroma.astype(np.float32), clip.notes)
     activity = hear_beats(heard)
     chosen = choose_level(heard, activity, track_beats(activity, heard.columns[:, -1].astype(float))[0])
     beat_s, bars = chosen.beat_s, chosen.bars

@@ -11,7 +11,7 @@ import torch
 from torch.nn import functional
 
 from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES
-from honest_stave.core.beat.heard import ZONES
+from honest_stave.core.beat.heard import ZONES, Heard
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from training.beat_material import Made, material
 from training.beat_network import BeatNetwork
@@ -24,8 +24,8 @@ PEAK_RATE = 3e-3
 REACH_CELLS = 1.5
 
 
-def warped(clip: Made, random: np.random.Generator) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Columns, chroma, moments of beats and their places, played quicker or slower and with registers masked."""
+def warped(clip: Made, random: np.random.Generator) -> tuple[Heard, np.ndarray, np.ndarray]:
+    """What is heard, cells of beats and their places, played quicker or slower and with registers masked."""
     factor = float(np.exp(random.uniform(-0.18, 0.18)))
     cells = int(len(clip.columns) / factor)
     at = np.minimum(np.arange(cells) * factor, len(clip.columns) - 1.001)
@@ -40,7 +40,8 @@ def warped(clip: Made, random: np.random.Generator) -> tuple[np.ndarray, np.ndar
         columns[:, ZONES + zone] *= 0.4
     columns = columns * random.uniform(0.75, 1.2, columns.shape[1]).astype(np.float32)
     beat_cell = (clip.time_s - FIRST_CELL_S) / CELL_S / factor
-    return columns, clip.chroma.astype(np.float32)[low], beat_cell, clip.place
+    notes = clip.notes * np.float32([1 / factor, 1, 1 / factor, 1, 1])
+    return Heard(columns, clip.chroma.astype(np.float32)[low], notes), beat_cell, clip.place
 
 
 def targets_of(beat_cell: np.ndarray, place: np.ndarray, cells: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -69,7 +70,8 @@ def batch_of(clips: list[Made], step: int) -> tuple[torch.Tensor, ...]:
     random = np.random.default_rng([31, step])
     parts: list[list[np.ndarray]] = [[], [], [], [], []]
     for i in random.integers(len(clips), size=BATCH):
-        columns, _, beat_cell, place = warped(clips[int(i)], random)
+        heard, beat_cell, place = warped(clips[int(i)], random)
+        columns = heard.columns
         target, length, known = targets_of(beat_cell, place, len(columns))
         inside = np.ones(len(columns), np.float32)
         # After the last beat nothing is known: the clip ends inside the music.

@@ -8,7 +8,7 @@ import pytest
 
 from honest_stave.core.beat import beats_hearing, level
 from honest_stave.core.beat.beats_hearing import CONTEXT_BEATS, METERS, STRETCH_BEATS, TEMPO_CLASSES, BarActivity
-from honest_stave.core.beat.heard import COLUMNS, Heard
+from honest_stave.core.beat.heard import COLUMNS, NOTE_VALUES, Heard
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
 
@@ -42,7 +42,11 @@ def test_beats_are_counted_as_the_network_says_that_the_music_is(monkeypatch: py
         np.zeros(cells, np.float32),
         np.full((cells, TEMPO_CLASSES), -np.log(TEMPO_CLASSES), np.float32),
     )
-    heard = Heard(np.zeros((cells, COLUMNS), np.float32), np.zeros((cells, 24), np.float32))
+    heard = Heard(
+        np.zeros((cells, COLUMNS), np.float32),
+        np.zeros((cells, 24), np.float32),
+        np.zeros((0, NOTE_VALUES), np.float32),
+    )
 
     def hear_bars(features: Any) -> BarActivity:
         # The third feature is the length of the beat, as log2 of seconds.

@@ -24,6 +24,11 @@ CHORD_SPANS_S = (0.35, 0.9)
 BASS_ROWS = 34
 COLUMNS = 2 * ZONES + 7 + 3 + 1
 CHROMA = 24
+# A note begins where its onset is likelier than this and than around it, and sounds while that is so likely.
+LEAST_ONSET, LEAST_SOUNDING = 0.25, 0.3
+# An attack takes some cells until its pitch sounds.
+SPEAKING_CELLS = 3
+NOTE_VALUES = 5
 
 
 @dataclass(frozen=True)
@@ -34,10 +39,13 @@ class Heard:
         columns: (cells, ``COLUMNS``): beginnings by register, rises by register, any hit and six
             drums, three changes of harmony, how much sounds.
         chroma: pitch classes of all that sounds and of the bass, (cells, 24).
+        notes: what begins, (notes, ``NOTE_VALUES``), by time: cell, pitch, cells it sounds, how sure
+            and how hard, both 0 to 1.
     """
 
     columns: Floats
     chroma: Floats
+    notes: Floats
 
 
 def measure_heard(notes: Activity, hits: hits_hearing.Activity, bands: Bands) -> Heard:
@@ -60,7 +68,23 @@ def measure_heard(notes: Activity, hits: hits_hearing.Activity, bands: Bands) ->
         np.stack(changes, axis=1),
         loudness[:, None],
     ]
-    return Heard(np.concatenate(columns, axis=1).astype(np.float32), chroma)
+    return Heard(np.concatenate(columns, axis=1).astype(np.float32), chroma, _notes(notes))
+
+
+def _notes(said: Activity) -> Floats:
+    """Where onsets are likeliest, and how long their pitch sounds until it ends or is struck again."""
+    onset = said.onset.astype(np.float32)
+    edged = np.pad(onset, [(1, 1), (0, 0)])
+    begins = (onset > LEAST_ONSET) & (onset >= edged[:-2]) & (onset > edged[2:])
+    cells = np.arange(len(onset))[:, None]
+    # The first cell from each on that is silent, or struck again.
+    silent = np.minimum.accumulate(np.where(said.sounding < LEAST_SOUNDING, cells, len(onset))[::-1])[::-1]
+    struck = np.minimum.accumulate(np.where(begins, cells, len(onset))[::-1])[::-1]
+    cell, row = np.nonzero(begins)
+    last = len(onset) - 1
+    until = np.minimum(silent[np.minimum(cell + SPEAKING_CELLS, last), row], struck[np.minimum(cell + 1, last), row])
+    values = (cell, row + LOWEST_PITCH, np.maximum(until - cell, 1), onset[cell, row], said.velocity[cell, row])
+    return np.stack(values, axis=1).astype(np.float32)
 
 
 def _on_cells(frames: Floats, cells: int) -> Floats:
