@@ -121,6 +121,17 @@ def test_select_by_rule_and_set_the_part(app: App) -> None:
     assert app.send("PATCH", f"/parts/{part}", {"instrument": "kazoo"}, expect=404)["title"].startswith("There is no")
 
 
+def test_what_a_part_is_not_told_stays_as_it_is(app: App) -> None:
+    """A null changes nothing, and a pedal is pairs of moments: neither may leave a folio that cannot be opened."""
+    part = app.part()
+    before = app.get()["parts"][part]
+    app.send("PATCH", f"/parts/{part}", {"solo": None, "keeps_beats": None, "muted": True, "pedal": [[0.5, 1.0]]})
+    assert app.get()["parts"][part] == {**before, "muted": True, "pedal": [[0.5, 1.0]]}
+    for pedal in ([[0.5]], [[0.5, 1.0, 2.0]], [[0.5, 1e300]]):
+        app.send("PATCH", f"/parts/{part}", {"pedal": pedal}, expect=422)
+    assert app.get()["parts"][part]["pedal"] == [[0.5, 1.0]]
+
+
 def test_the_same_file_twice_is_noticed(app: App) -> None:
     data = wav(line(tune()))
     app.bring_in(data, "one.wav")

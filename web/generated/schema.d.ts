@@ -2720,7 +2720,10 @@ export interface components {
             /** Keeps Beats */
             keeps_beats?: boolean | null;
             /** Pedal */
-            pedal?: number[][] | null;
+            pedal?: [
+                number,
+                number
+            ][] | null;
             /** Base Revision */
             base_revision?: number | null;
         };

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import Field
 
-from honest_stave.api.models import Form, Model, Note, Opened, Revision
+from honest_stave.api.models import Form, Model, Note, Opened, Revision, Seconds
 from honest_stave.api.readings import form_of
 from honest_stave.core.part.select import Rule
 from honest_stave.service import parts
@@ -54,7 +54,7 @@ class PartChange(Model):
     bends: bool | None = None
     percussion: bool | None = None
     keeps_beats: bool | None = None
-    pedal: list[list[float]] | None = Field(None, max_length=10_000)
+    pedal: list[tuple[Seconds, Seconds]] | None = Field(None, max_length=10_000)
     base_revision: Based = None
 
 
@@ -191,7 +191,7 @@ def heard(studio: Opened, folio_id: str, take: str = "") -> JSONResponse:
 @router.patch("/{part_id}")
 def change_part(studio: Opened, folio_id: str, part_id: str, body: PartChange) -> Revision:
     """Name, instrument, octave, level, pan, mute, solo, bends."""
-    values: dict[str, Any] = body.model_dump(exclude_unset=True, exclude={"base_revision"})
+    values: dict[str, Any] = body.model_dump(exclude_none=True, exclude={"base_revision"})
     return Revision(revision=parts.set_part(studio, folio_id, part_id, values, body.base_revision))
 
 

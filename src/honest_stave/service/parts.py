@@ -162,7 +162,7 @@ def set_part(studio: Studio, folio_id: str, part_id: str, values: dict[str, Any]
     if values.get("keeps_beats") and part.reading:
         raise BadInput(f"“{part.name}” was read from a recording.", "Its notes stay where they sound.")
     if "pedal" in values:
-        values["pedal"] = tuple((float(down), float(up)) for down, up in values["pedal"])
+        values["pedal"] = tuple(values["pedal"])
     changed = replace(part, **values)
     what = ", ".join(sorted(values)).replace("_", " ")
     edit = history.Edit(f"“{changed.name}”: {what}", put=[("part", "", part_id, part_to_body(changed))])

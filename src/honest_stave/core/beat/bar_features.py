@@ -91,7 +91,7 @@ def _alike(rows: Floats) -> Floats:
     return found
 
 
-def _moved(chroma: Values) -> Values:
+def _moved(chroma: Floats) -> Values:
     """How far harmony moves into each beat: likeness to the beat before, turned by each interval, (beats, 12)."""
     unit = chroma / np.maximum(np.linalg.norm(chroma, axis=1, keepdims=True), 1e-6)
     before = np.concatenate([unit[:1], unit[:-1]])
