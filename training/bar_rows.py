@@ -1,6 +1,8 @@
 """Rows of beats as the second network for beats sees them: right ones with their bars, and wrong ones."""
 
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from itertools import repeat
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,38 +44,44 @@ def agreement(beat_s: NDArray[np.float64], true_s: NDArray[np.float64]) -> float
     return float(2 * near.sum() / (len(inside) + len(true_s)))
 
 
-def bar_rows(clips: list[Made], rounds: int) -> list[BarRow]:
-    """Rows of clips played quicker and slower: as they are true, as they are tracked, and counted otherwise."""
+def all_bar_rows(clips: list[Made], rounds: int, workers: int = 2) -> list[BarRow]:
+    """Rows of all clips, by workers; as many workers as there are, they are the same."""
+    with ProcessPoolExecutor(workers) as pool:
+        found = pool.map(bar_rows, clips, range(len(clips)), repeat(rounds), chunksize=20)
+        return [row for rows in found for row in rows]
+
+
+def bar_rows(clip: Made, number: int, rounds: int) -> list[BarRow]:
+    """Rows of a clip played quicker and slower: as they are true, as they are tracked, and counted otherwise."""
     rows = []
-    for number, clip in enumerate(clips):
-        meters = set(clip.length.tolist())
-        either = meters == {2} and not clip.compound and clip.texture in DRUMMED
-        meter = METERS.index((int(clip.length[0]), clip.compound)) if len(meters) == 1 and not either else UNKNOWN
-        for turn in range(rounds):
-            random = np.random.default_rng([32, number, turn])
-            heard, beat_cell, place = warped(clip, random)
-            activity = hear_beats(heard)
-            true_s = beat_cell * CELL_S + FIRST_CELL_S
-            jittered_s = np.sort(true_s + random.normal(0, JITTER_S, len(true_s)))
-            tracked_s, _ = track_beats(activity, heard.columns[:, -1].astype(float))
-            found = [jittered_s, *other_levels(jittered_s)]
-            if len(tracked_s) >= FEWEST_BEATS:
-                found += [tracked_s, *other_levels(tracked_s)]
-            wrong = 0
-            for beat_s in (found[i] for i in random.permutation(len(found))):
-                agreed = agreement(beat_s, true_s)
-                if len(beat_s) < 2 * FEWEST_BEATS or (agreed <= RIGHT and wrong == WRONG_KEPT):
-                    continue
-                wrong += agreed <= RIGHT
-                barred = agreed > RIGHT and not either
-                rows.append(
-                    BarRow(
-                        bar_features(heard, activity, beat_s).astype(np.float16),
-                        _downbeats(beat_s, true_s, place) if barred else np.full(len(beat_s), UNKNOWN),
-                        meter if agreed > RIGHT else UNKNOWN,
-                        1 if agreed > RIGHT else 0 if agreed < WRONG else UNKNOWN,
-                    )
+    meters = set(clip.length.tolist())
+    either = meters == {2} and not clip.compound and clip.texture in DRUMMED
+    meter = METERS.index((int(clip.length[0]), clip.compound)) if len(meters) == 1 and not either else UNKNOWN
+    for turn in range(rounds):
+        random = np.random.default_rng([32, number, turn])
+        heard, beat_cell, place = warped(clip, random)
+        activity = hear_beats(heard)
+        true_s = beat_cell * CELL_S + FIRST_CELL_S
+        jittered_s = np.sort(true_s + random.normal(0, JITTER_S, len(true_s)))
+        tracked_s, _ = track_beats(activity, heard.columns[:, -1].astype(float))
+        found = [jittered_s, *other_levels(jittered_s)]
+        if len(tracked_s) >= FEWEST_BEATS:
+            found += [tracked_s, *other_levels(tracked_s)]
+        wrong = 0
+        for beat_s in (found[i] for i in random.permutation(len(found))):
+            agreed = agreement(beat_s, true_s)
+            if len(beat_s) < 2 * FEWEST_BEATS or (agreed <= RIGHT and wrong == WRONG_KEPT):
+                continue
+            wrong += agreed <= RIGHT
+            barred = agreed > RIGHT and not either
+            rows.append(
+                BarRow(
+                    bar_features(heard, activity, beat_s).astype(np.float16),
+                    _downbeats(beat_s, true_s, place) if barred else np.full(len(beat_s), UNKNOWN),
+                    meter if agreed > RIGHT else UNKNOWN,
+                    1 if agreed > RIGHT else 0 if agreed < WRONG else UNKNOWN,
                 )
+            )
     return rows
 
 

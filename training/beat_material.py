@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --wider-clips 1400 --tuning-clips 180
+python -m training.beat_material CACHE --clips 820 --unheard-clips 1200 --wider-clips 1900 --tuning-clips 180
 """
 
 import argparse
@@ -46,12 +46,14 @@ def material(cache: Path, count: int, *, first: int = 0, tuning: bool = False) -
                 wider = wider or wider_scores(cache)
             clip = make_clip(seed, borrowed, tuning=tuning, wider=wider)
             heard = listen_to(clip.sound[:, None], RATE)
+            part = path.with_suffix(".part.npz")
             np.savez_compressed(
-                path, columns=heard.columns.astype(np.float16), chroma=heard.chroma.astype(np.float16),
+                part, columns=heard.columns.astype(np.float16), chroma=heard.chroma.astype(np.float16),
                 notes=heard.notes,
                 time_s=clip.time_s, place=clip.place, length=clip.length,
                 words=np.array([clip.texture, clip.tempo, str(int(clip.compound))]),
             )  # fmt: skip
+            part.rename(path)
             if seed % 50 == 49:
                 print(f"{seed + 1 - first} of {count}", flush=True)
         with np.load(path) as kept:
@@ -66,8 +68,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=820)
-    parser.add_argument("--unheard-clips", type=int, default=700)
-    parser.add_argument("--wider-clips", type=int, default=1400)
+    parser.add_argument("--unheard-clips", type=int, default=1200)
+    parser.add_argument("--wider-clips", type=int, default=1900)
     parser.add_argument("--tuning-clips", type=int, default=180)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)

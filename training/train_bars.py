@@ -1,11 +1,12 @@
 """Trains the second network for beats on what the first hears in clips that it never met, and exports it.
 
-    python -m training.train_bars CACHE --clips 700 --wider-clips 1400 --minutes 20
+    python -m training.train_bars CACHE --clips 1200 --wider-clips 1900 --minutes 30
 
-The tuning clips say how good it is.
+Two learn side by side, from other seeds; what they say in the mean ships. The tuning clips say how good it is.
 """
 
 import argparse
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -13,24 +14,26 @@ import torch
 from torch.nn import functional
 
 from training.bar_network import BarNetwork
-from training.bar_rows import BarRow, bar_rows
+from training.bar_rows import BarRow, all_bar_rows
 from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED
 from training.beat_material import material
 from training.learner import Learner
-from training.onnx_file import write_onnx
+from training.mean import Mean
+from training.onnx_file import halve, write_onnx
 from training.train_beats import NETWORKS
 
 BATCH, WINDOW_BEATS, PEAK_RATE = 32, 96, 2e-3
 # How often each clip is played, quicker or slower: there are fewer of the first kind.
-ROUNDS, WIDER_ROUNDS = 3, 2
+ROUNDS, WIDER_ROUNDS = 2, 2
 METER_WEIGHT, RIGHT_WEIGHT = 0.3, 0.5
+NETWORK_SEEDS = (5, 6)
 # Features vary by so many of their spreads: those of a whole row together, and each beat's.
 TOGETHER, OWN = 0.15, 0.1
 
 
-def batch_of(rows: list[BarRow], spread: torch.Tensor, step: int) -> tuple[torch.Tensor, ...]:
+def batch_of(rows: list[BarRow], spread: torch.Tensor, seed: int, step: int) -> tuple[torch.Tensor, ...]:
     """Features, downbeats, meters, right or not, and what is absent, of windows of rows drawn at random."""
-    random = np.random.default_rng([33, step])
+    random = np.random.default_rng([33, seed, step])
     parts: list[list[torch.Tensor]] = [[], [], [], []]
     for row in (rows[int(i)] for i in random.integers(len(rows), size=BATCH)):
         first = int(random.integers(max(1, len(row.features) - WINDOW_BEATS + 1)))
@@ -58,15 +61,16 @@ def loss_of(out: torch.Tensor, downbeat: torch.Tensor, meter: torch.Tensor, righ
     return loss
 
 
-def train(rows: list[BarRow], minutes: float, path: Path) -> BarNetwork:
-    """A network of averaged weights."""
-    torch.manual_seed(5)
+def train(rows: list[BarRow], minutes: float, cache: Path, seed: int) -> BarNetwork:
+    """A network of averaged weights; goes on where it was interrupted."""
+    torch.manual_seed(seed)
+    path = cache / f"bars-{seed}.pt"
     every = torch.from_numpy(np.concatenate([r.features[::4] for r in rows]).astype(np.float32))
     spread = every.std(dim=0).clamp(min=1e-2)
     network = BarNetwork(every.mean(dim=0), spread)
     learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=3e-2, path=path)
     while not learner.done:
-        features, downbeat, meter, right, absent = batch_of(rows, spread, learner.step)
+        features, downbeat, meter, right, absent = batch_of(rows, spread, seed, learner.step)
         number = torch.arange(features.shape[1]).expand(len(features), -1)
         one, other = network.both(features, number, absent)
         learner.learn(loss_of(one, downbeat, meter, right) + loss_of(other, downbeat, meter, right))
@@ -74,7 +78,7 @@ def train(rows: list[BarRow], minutes: float, path: Path) -> BarNetwork:
     return network
 
 
-def figures(network: BarNetwork, rows: list[BarRow]) -> str:
+def figures(network: torch.nn.Module, rows: list[BarRow]) -> str:
     """Shares of downbeats, meters and rows that are told rightly."""
     downbeats, meters, counted = [], [], []
     for row in rows:
@@ -93,19 +97,27 @@ def figures(network: BarNetwork, rows: list[BarRow]) -> str:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--clips", type=int, default=700)
-    parser.add_argument("--wider-clips", type=int, default=1400)
-    parser.add_argument("--minutes", type=float, default=20.0)
+    parser.add_argument("--clips", type=int, default=1200)
+    parser.add_argument("--wider-clips", type=int, default=1900)
+    parser.add_argument("--minutes", type=float, default=30.0)
     options = parser.parse_args()
     torch.set_num_threads(1)
-    rows = bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
-    rows += bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), WIDER_ROUNDS)
+    rows = all_bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
+    rows += all_bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), WIDER_ROUNDS)
     print(f"{len(rows)} rows", flush=True)
-    network = train(rows, options.minutes, options.cache / "bars.pt")
-    print(figures(network, bar_rows(material(options.cache, 180, tuning=True), 1)), flush=True)
-    given = torch.zeros(1, 8, len(network.mean)), torch.arange(8)[None]
+    # Each learns in a process of its own, to its file's end; here they are only taken from there.
+    given = [(rows, options.minutes, options.cache, seed) for seed in NETWORK_SEEDS]
+    learning = [get_context("fork").Process(target=train, args=of) for of in given]
+    for process in learning:
+        process.start()
+    for process in learning:
+        process.join()
+    network = Mean([train(*of) for of in given]).eval()
+    print(figures(network, all_bar_rows(material(options.cache, 180, tuning=True), 1)), flush=True)
+    example = torch.zeros(1, 8, rows[0].features.shape[1]), torch.arange(8)[None]
     axes = {name: {1: "beats"} for name in ("features", "number", "out")}
-    write_onnx(network, given, NETWORKS / "bars.onnx", ("features", "number", "out"), axes)
+    write_onnx(network, example, NETWORKS / "bars.onnx", ("features", "number", "out"), axes)
+    halve(NETWORKS / "bars.onnx")
 
 
 if __name__ == "__main__":

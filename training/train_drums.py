@@ -24,6 +24,7 @@ from training.drum_network import DrumNetwork
 from training.learner import Learner
 from training.look import scale_of
 from training.loops_heard import Heard, loops_heard
+from training.mean import Mean
 from training.onnx_file import halve, write_onnx
 from training.shipped import part_of, take_over, weights_of
 
@@ -163,17 +164,6 @@ def force_loss(
 ) -> torch.Tensor:
     """Errors of velocities alone."""
     return FORCE_WEIGHT * force_error(logits, velocity, clear, absent, FORCE_MIDDLE_WEIGHT)
-
-
-class Mean(torch.nn.Module):
-    """What several networks say in the mean, in log-odds."""
-
-    def __init__(self, networks: list[DrumNetwork]) -> None:
-        super().__init__()
-        self.networks = torch.nn.ModuleList(networks)
-
-    def forward(self, hits: torch.Tensor, levels: torch.Tensor, time_s: torch.Tensor) -> torch.Tensor:
-        return torch.stack([network(hits, levels, time_s) for network in self.networks]).mean(dim=0)
 
 
 def begun(loops: Loops, seed: int) -> DrumNetwork:

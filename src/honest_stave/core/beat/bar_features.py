@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_hearing import BeatActivity
 from honest_stave.core.beat.heard import ZONES, Heard
+from honest_stave.core.beat.stress import stresses
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
 Floats = NDArray[np.float32]
@@ -15,14 +16,6 @@ PLACES = (0.0, 0.25, 1 / 3, 0.5, 2 / 3, 0.75)
 # Beats before and after that a beat is compared with.
 LAGS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 12)
 FAR_LOG_ODDS = 6.0
-# Notes this near to a beat begin on it: in cells, or as a share of the beat.
-ON_BEAT_CELLS, ON_BEAT_SHARE = 2.0, 0.1
-# Notes are told apart between an eighth of a beat and eight.
-SHORTEST_OCTAVES, LONGEST_OCTAVES = 3.0, 3.0
-# A note sounds over a beat when it does so for this share of it.
-TIED_SHARE = 0.25
-# Beats to either side that say what is usual.
-BESIDE = 8
 
 
 def bar_features(heard: Heard, activity: BeatActivity, beat_s: Values) -> Floats:
@@ -50,9 +43,8 @@ def bar_features(heard: Heard, activity: BeatActivity, beat_s: Values) -> Floats
     )
     alike = [_alike(part) for part in (chroma[:, :12], chroma[:, 12:], patterns)]
     moved = [_moved(part) for part in (chroma[:, :12], chroma[:, 12:])]
-    return np.concatenate([own, patterns, *alike, *moved, _stressed(heard.notes, place, step)], axis=1).astype(
-        np.float32
-    )
+    stress = stresses(heard.notes, place, step)
+    return np.concatenate([own, patterns, *alike, *moved, stress], axis=1).astype(np.float32)
 
 
 def _few(columns: Floats) -> Floats:
@@ -96,59 +88,3 @@ def _moved(chroma: Floats) -> Values:
     unit = chroma / np.maximum(np.linalg.norm(chroma, axis=1, keepdims=True), 1e-6)
     before = np.concatenate([unit[:1], unit[:-1]])
     return np.stack([(unit * np.roll(before, by, axis=1)).sum(axis=1) for by in range(12)], axis=1)
-
-
-def _stressed(notes: Floats, place: Values, step: Values) -> Values:
-    """What begins on each beat: how much, how long it sounds, how low, high and hard beside its neighbours.
-
-    (beats, ``STRESSES``); long notes, low ones and hard ones tell the beginning of a bar.
-    """
-    beats = len(place)
-    cell, pitch, held, sure, hard = notes.T.astype(np.float64)
-    nearest = np.clip(np.searchsorted(place, cell), 1, beats - 1)
-    nearest -= cell - place[nearest - 1] < place[nearest] - cell
-    on = np.abs(cell - place[nearest]) < np.maximum(ON_BEAT_CELLS, ON_BEAT_SHARE * step[nearest])
-    within = np.clip(np.searchsorted(place, cell, side="right") - 1, 0, beats - 1)
-    # Beats past the end that a note sounds, as octaves of a beat.
-    long = np.clip(np.log2(np.maximum(held, 1) / step[nearest]), -SHORTEST_OCTAVES, LONGEST_OCTAVES)
-    over = ~on & (cell + held > place[np.minimum(within + 1, beats - 1)] + step[within] * TIED_SHARE)
-
-    def mean(values: Values, chosen: NDArray[np.bool_]) -> Values:
-        beat = nearest[chosen]
-        weight = np.bincount(beat, sure[chosen], beats)
-        return np.bincount(beat, (sure * values)[chosen], beats) / np.maximum(weight, 1e-6)
-
-    lowest, highest = np.full(beats, np.inf), np.full(beats, -np.inf)
-    np.minimum.at(lowest, nearest[on], pitch[on])
-    np.maximum.at(highest, nearest[on], pitch[on])
-    low, high = on & (pitch == lowest[nearest]), on & (pitch == highest[nearest])
-    begun = np.bincount(nearest[on], sure[on], beats)
-    none = begun < 1e-6
-    longest = np.full(beats, -SHORTEST_OCTAVES)
-    np.maximum.at(longest, nearest[on], long[on])
-    values = [
-        np.log1p(begun),
-        np.where(none, -SHORTEST_OCTAVES, mean(long, on)),
-        longest,
-        np.where(none, -SHORTEST_OCTAVES, mean(long, low)),
-        np.where(none, -SHORTEST_OCTAVES, mean(long, high)),
-        _beside(np.where(none, np.nan, lowest)) / 12,
-        _beside(np.where(none, np.nan, highest)) / 12,
-        _beside(np.where(none, np.nan, mean(hard, on))) * 4,
-        np.log1p(np.bincount(within, sure, beats)),
-        np.log1p(np.bincount(within[over], sure[over], beats)),
-    ]
-    return np.stack(values, axis=1)
-
-
-def _beside(values: Values) -> Values:
-    """Values less their mean over ``BESIDE`` beats to either side, 0 where there is none, (beats,)."""
-    known = ~np.isnan(values)
-    filled = np.where(known, values, 0.0)
-    kernel = np.ones(2 * BESIDE + 1)
-
-    def gathered(row: Values) -> Values:
-        return np.asarray(np.convolve(np.pad(row, BESIDE), kernel, mode="valid"))
-
-    mean = gathered(filled) / np.maximum(gathered(known.astype(float)), 1)
-    return np.where(known, filled - mean, 0.0)

@@ -68,11 +68,15 @@ def measure_heard(notes: Activity, hits: hits_hearing.Activity, bands: Bands) ->
         np.stack(changes, axis=1),
         loudness[:, None],
     ]
-    return Heard(np.concatenate(columns, axis=1).astype(np.float32), chroma, _notes(notes))
+    return Heard(np.concatenate(columns, axis=1).astype(np.float32), chroma, notes_begun(notes))
 
 
-def _notes(said: Activity) -> Floats:
-    """Where onsets are likeliest, and how long their pitch sounds until it ends or is struck again."""
+def notes_begun(said: Activity) -> Floats:
+    """Where onsets are likeliest, and how long their pitch sounds until it ends or is struck again.
+
+    Returns:
+        (notes, ``NOTE_VALUES``) as in ``Heard``, by time.
+    """
     onset = said.onset.astype(np.float32)
     edged = np.pad(onset, [(1, 1), (0, 0)])
     begins = (onset > LEAST_ONSET) & (onset >= edged[:-2]) & (onset > edged[2:])
