@@ -105,13 +105,17 @@ def test_other_ways_to_count_are_heard_before_they_are_taken(app: App, found: st
 
 def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
     formats = ["map", "click", "click track", "bar", "straight", "csv", "labels"]
-    made = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": formats})
+    problem = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": formats}, 422)
+    assert "has not been straightened" in problem["title"]
+    job = app.watched.wait(app.send("POST", f"/beat-maps/{found}/straighten", {"bpm": 100})["jobs"][0])
+    made = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": formats, "straightened": job["id"]})
     assert made["proof"]["same"], made["proof"]["text"]
     with zipfile.ZipFile(io.BytesIO(app.get_bytes(f"/hand-ons/{made['id']}/file"))) as files:
         names = files.namelist()
         midi = mido.MidiFile(file=io.BytesIO(files.read("curtain call.mid")))
         click, rate = soundfile.read(io.BytesIO(files.read("curtain call click.wav")))
         rows = files.read("curtain call beats.csv").decode().splitlines()
+        steady, steady_rate = soundfile.read(io.BytesIO(files.read("curtain call at 100.wav")))
     assert len(click) / rate == pytest.approx(len(curtain_call().samples) / RATE, abs=0.001)
     view = app.get(f"/beat-maps/{found}")
     struck, now = [], 0.0
@@ -121,6 +125,7 @@ def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
             struck.append(now)
     assert struck == pytest.approx(view["time_s"], abs=0.001)
     assert len(rows) == len(view["time_s"]) + 1
+    assert len(steady) / steady_rate == pytest.approx(0.6 * (len(view["time_s"]) - 1), abs=0.01)
     assert all(any(not m.is_meta for m in track) or track is midi.tracks[0] for track in midi.tracks)
     assert {"proof.txt", "what was written.txt"} <= set(names)
 

@@ -94,6 +94,21 @@ def test_a_live_take_gets_its_time(empty: Page, tmp_path: Path) -> None:
             struck.append(now)
     assert struck == pytest.approx(view["time_s"], abs=0.001)
 
+    # Straightened so slowly that it takes a while, it can be stopped; at the music's own pace it is written.
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_text("straightened to a steady tempo").click()
+    dialog.get_by_label("straightened to", exact=False).last.fill("20")
+    page.locator("[data-test=write-map]").click()
+    dialog.get_by_role("button", name="Stop this").click()
+    expect(page.locator("[data-test=write-map]")).to_have_text("Write and prove")
+    dialog.get_by_label("straightened to", exact=False).last.fill("90")
+    with page.expect_download() as download:
+        page.locator("[data-test=write-map]").click()
+    archive = tmp_path / "straight.zip"
+    download.value.save_as(archive)
+    with zipfile.ZipFile(archive) as files:
+        assert any(name.endswith(" at 90.wav") for name in files.namelist())
+
 
 def test_a_score_is_laid_on_the_overture(empty: Page, tmp_path: Path) -> None:
     page = empty

@@ -1320,6 +1320,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/straighten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Straighten
+         * @description Queues the straightening of the map's recording, which is handed on by the job's id.
+         */
+        post: operations["straighten_api_folios__folio_id__beat_maps__map_id__straighten_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/beat-maps/{map_id}/hand-on": {
         parameters: {
             query?: never;
@@ -1565,8 +1585,8 @@ export interface components {
              * @default false
              */
             from_bar_one?: boolean;
-            /** Bpm */
-            bpm?: number | null;
+            /** Straightened */
+            straightened?: string | null;
         };
         /**
          * AskPattern
@@ -1615,6 +1635,14 @@ export interface components {
              *     }
              */
             settings?: components["schemas"]["EngineSettings"];
+        };
+        /**
+         * AskStraight
+         * @description A steady tempo in felt beats a minute; none for the middle of the map's own.
+         */
+        AskStraight: {
+            /** Bpm */
+            bpm?: number | null;
         };
         /**
          * Based
@@ -5980,6 +6008,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ticks"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    straighten_api_folios__folio_id__beat_maps__map_id__straighten_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskStraight"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
                 };
             };
             /** @description Validation Error */

@@ -17,7 +17,7 @@ from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import rests_in
 from honest_stave.core.signal.convert import hz_to_pitch
 from honest_stave.core.sound.click_sounds import INSTRUMENT_OF, click_hz
-from honest_stave.service import aligning, beat_maps, beats, map_files
+from honest_stave.service import aligning, beat_maps, beats, map_files, straightening
 
 router = APIRouter(prefix="/api/folios/{folio_id}/beat-maps", tags=["beat maps"])
 
@@ -140,6 +140,12 @@ class AskMapFiles(Model):
 
     formats: list[Literal["map", "click", "click track", "parts", "bar", "straight", "score", "csv", "labels"]]
     from_bar_one: bool = False
+    straightened: str | None = None
+
+
+class AskStraight(Model):
+    """A steady tempo in felt beats a minute; none for the middle of the map's own."""
+
     bpm: float | None = Field(None, ge=20, le=400)
 
 
@@ -246,8 +252,14 @@ def get_ticks(studio: Opened, folio_id: str, map_id: str, runner_up: str = "") -
     )
 
 
+@router.post("/{map_id}/straighten")
+def straighten(studio: Opened, folio_id: str, map_id: str, body: AskStraight) -> Queued:
+    """Queues the straightening of the map's recording, which is handed on by the job's id."""
+    return Queued(jobs=[straightening.ask(studio, folio_id, map_id, body.bpm)])
+
+
 @router.post("/{map_id}/hand-on")
 def hand_on(studio: Opened, folio_id: str, map_id: str, body: AskMapFiles) -> HandOn:
     """Writes the map, reads it back, proves it."""
-    made = map_files.hand_on(studio, folio_id, map_id, list(body.formats), body.from_bar_one, body.bpm)
+    made = map_files.hand_on(studio, folio_id, map_id, list(body.formats), body.from_bar_one, body.straightened)
     return hand_on_model(made)

@@ -10,13 +10,13 @@ import numpy as np
 from sqlalchemy import select
 
 from honest_stave.core.beat import map_files
-from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
+from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of
 from honest_stave.core.beat.map_files import MapProof
 from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import WrittenPart
 from honest_stave.core.formats.wav_write import write_wav
-from honest_stave.service import beat_maps, score_files, takes
+from honest_stave.service import beat_maps, score_files, straightening, takes
 from honest_stave.service.handing import file_stem, lines_of, said
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -26,17 +26,22 @@ FORMATS = ("map", "click", "click track", "parts", "bar", "straight", "score", "
 
 
 def hand_on(
-    studio: Studio, folio_id: str, map_id: str, formats: list[str], from_bar_one: bool, bpm: float | None
+    studio: Studio,
+    folio_id: str,
+    map_id: str,
+    formats: list[str],
+    from_bar_one: bool,
+    straightened: str | None = None,
 ) -> dict[str, Any]:
     """Writes what was chosen of a map, reads it back and keeps it; returns the hand-on with its proof.
 
     Args:
         formats: of ``FORMATS``.
         from_bar_one: the MIDI file begins with the first bar, in place of the recording.
-        bpm: felt beats a minute of the straightened recording; None for the middle of the map's own.
+        straightened: the job that has straightened the recording, where that is chosen.
 
     Raises:
-        BadInput: nothing was chosen.
+        BadInput: nothing was chosen, or the recording has not been straightened.
     """
     unknown = [f for f in formats if f not in FORMATS]
     if unknown or not formats:
@@ -69,12 +74,8 @@ def hand_on(
         files.append((f"{name} from a bar.wav", write_wav(cut, rate)))
         words.append(f"{name} from a bar.wav begins exactly on a bar, {at_s:+.4f} s against the recording.")
     if "straight" in formats:
-        tempo = bpm or round(float(np.median(felt_bpm_of(beat_map))), 1)
-        if not 20 <= tempo <= 400:
-            raise BadInput(f"{tempo:g} beats a minute is out of range.", "Straighten to 20 to 400.")
-        files.append(
-            (f"{name} at {tempo:g}.wav", write_wav(map_files.straightened(samples, rate, beat_map, tempo), rate))
-        )
+        tempo, data = straightening.straightened_by(studio, folio_id, map_id, straightened)
+        files.append((f"{name} at {tempo:g}.wav", data))
         words.append(f"{name} at {tempo:g}.wav begins with the first beat and is steady at {tempo:g}.")
     score_proof = None
     if "score" in formats:

@@ -60,6 +60,7 @@ def open_studio(folder: Path, *, workers: int | None = None) -> Studio:
     studio.jobs.on_result("hits", lambda job, result: kits.finish_reading(studio, job, result))
     studio.jobs.on_result("beats", lambda job, result: beat_maps.finish_reading(studio, job, result))
     studio.jobs.on_result("align", lambda job, result: aligning.finish(studio, job, result))
+    studio.jobs.on_result("straighten", lambda job, result: result)
     pool.start()
     studio.jobs.resume()
     return studio

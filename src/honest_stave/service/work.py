@@ -182,10 +182,17 @@ def _align(files: Files, arguments: Result, progress: Progress) -> Result:
     return align_take(files, arguments, progress)
 
 
+def _straighten(files: Files, arguments: Result, progress: Progress) -> Result:
+    from honest_stave.service.straightening import straighten
+
+    return straighten(files, arguments, progress)
+
+
 TASKS: dict[str, Callable[[Files, Result, Progress], Result]] = {
     "decode": decode_take,
     "notes": read_notes,
     "hits": _read_hits,
     "beats": _read_beats,
     "align": _align,
+    "straighten": _straighten,
 }

@@ -1,6 +1,6 @@
 /** The open folio: its state, its changes, undo, and what other windows do to it. */
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { client, told, Problem, type FolioState, type Job, type Reading, type Schemas } from './client'
 import { useNotices } from './notices'
 
@@ -148,6 +148,20 @@ export const useFolio = defineStore('folio', () => {
     )
   }
 
+  /** The job as it ended: done, failed, stopped. */
+  function ended(jobId: string): Promise<Job> {
+    const over = () => jobs.value.find((j) => j.id === jobId && !running.value.includes(j))
+    const already = over()
+    if (already) return Promise.resolve(already)
+    return new Promise((resolve) => {
+      const stop = watch(over, (job) => {
+        if (!job) return
+        stop()
+        resolve(job)
+      })
+    })
+  }
+
   async function stopJob(jobId: string) {
     await client.DELETE('/api/folios/{folio_id}/jobs/{job_id}', {
       params: { path: { ...path.value, job_id: jobId } },
@@ -160,7 +174,7 @@ export const useFolio = defineStore('folio', () => {
   }
 
   return {
-    state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
+    ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
     open, refresh, change, step, bringIn, placeOf, putTake, stopJob, dismissJobs,
   } // prettier-ignore
 })

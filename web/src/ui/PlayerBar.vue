@@ -144,6 +144,5 @@ small {
 }
 progress {
   width: 80px;
-  accent-color: var(--ink);
 }
 </style>

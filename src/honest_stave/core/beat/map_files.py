@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
 from honest_stave.core.beat.click import KEYS, RATE, Tick, render_click, ticks_of
+from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.formats.midi_read import TickClock, read_midi
 from honest_stave.core.formats.midi_write import MidiSettings, WrittenPart, file_grid, write_midi
 from honest_stave.core.formats.wav_write import write_wav
@@ -122,7 +123,9 @@ def from_a_bar(samples: NDArray[np.float32], rate: int, beat_map: BeatMap) -> tu
     return np.asarray(samples[first:]), first / rate
 
 
-def straightened(samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm: float) -> NDArray[np.float32]:
+def straightened(
+    samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm: float, progress: Progress = no_progress
+) -> NDArray[np.float32]:
     """The recording at a steady tempo, each beat stretched to the same length, pitch kept.
 
     Args:
@@ -130,6 +133,7 @@ def straightened(samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm
         rate: Hz.
         beat_map: the map; sound before its first beat is left out.
         bpm: felt beats a minute.
+        progress: told the share done; may raise ``Stopped``.
     """
     from honest_stave.core.sound.pace import stretched_piece
 
@@ -142,6 +146,7 @@ def straightened(samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm
     out = np.zeros((2, round(sum(lengths) * rate) + 2 * fade), np.float32)
     at = 0.0
     for i, length_s in enumerate(lengths):
+        progress(i / len(lengths))
         # Each beat is stretched with a few milliseconds of its neighbours, over which they cross.
         pace = (times[i + 1] - times[i]) / length_s
         over = 0.5 * fade / rate * pace

@@ -27,19 +27,34 @@ const chosen = ref<Format[]>(['map'])
 const fromBarOne = ref(false)
 const bpm = ref<number | ''>('')
 const busy = ref(false)
+const straightening = ref('')
+const job = computed(() => folio.running.find((j) => j.id === straightening.value))
 const made = ref<Schemas['HandOn'] | null>(null)
+
+const path = () => ({ folio_id: folio.id, map_id: beats.id })
+
+/** The job that has straightened the recording, null where it was stopped or failed. */
+async function straightened(): Promise<string | null> {
+  const asked = await told(
+    client.POST('/api/folios/{folio_id}/beat-maps/{map_id}/straighten', {
+      params: { path: path() },
+      body: { bpm: bpm.value === '' ? null : bpm.value },
+    }),
+  )
+  straightening.value = asked.jobs[0]
+  const { id, state } = await folio.ended(asked.jobs[0])
+  return state === 'done' ? id : null
+}
 
 async function write() {
   busy.value = true
   try {
+    const steady = chosen.value.includes('straight') ? await straightened() : undefined
+    if (steady === null) return
     made.value = await told(
       client.POST('/api/folios/{folio_id}/beat-maps/{map_id}/hand-on', {
-        params: { path: { folio_id: folio.id, map_id: beats.id } },
-        body: {
-          formats: chosen.value,
-          from_bar_one: fromBarOne.value,
-          bpm: bpm.value === '' ? null : bpm.value,
-        },
+        params: { path: path() },
+        body: { formats: chosen.value, from_bar_one: fromBarOne.value, straightened: steady },
       }),
     )
     const link = document.createElement('a')
@@ -90,6 +105,11 @@ async function write() {
     >
       {{ busy ? 'Writing…' : 'Write and prove' }}
     </button>
+    <template v-if="job">
+      <progress :value="job.progress" max="1" aria-label="Straightening" />
+      <span class="figures">{{ Math.round(job.progress * 100) }} %</span>
+      <button type="button" class="act small" @click="folio.stopJob(job.id)">Stop this</button>
+    </template>
   </div>
   <section v-if="made?.proof" class="proof" aria-label="Proof">
     <h3>
