@@ -53,6 +53,25 @@ def test_thresholds_are_tried_without_being_kept_and_cuts_by_hand_stay(app: App,
     assert len(app.get(f"/kits/{kit}")["slices"]) == len(before) + 1
 
 
+@pytest.mark.parametrize(
+    ("action", "ids", "values"),
+    [
+        ("cut", [], {}), ("drums", 1, {}), ("order", 1, {}), ("order", 1, {"by": [1]}), ("set", 1, {"key": 200}),
+        ("set", 1, {"end": "nowhere"}), ("set", 1, {"muted": None}), ("set", ["not there"], {"muted": True}),
+        ("replace", 1, {"kit": "none"}), ("fold", 1, {}),
+    ],
+)  # fmt: skip
+def test_edits_that_lack_something_are_refused_in_words(
+    app: App, kit: str, action: str, ids: list[str] | int, values: dict[str, Any]
+) -> None:
+    chosen = [s["id"] for s in app.get(f"/kits/{kit}")["slices"]][:ids] if isinstance(ids, int) else ids
+    before = app.get("")
+    answer = app.client.post(app.url(f"/kits/{kit}/edits"), json={"action": action, "ids": chosen, "values": values})
+    assert answer.status_code in (404, 422)
+    assert answer.json()["title"].endswith(".")
+    assert app.get("") == before
+
+
 def test_edits_by_hand_break_the_null_test_and_undo_mends_it(app: App, kit: str) -> None:
     ids = [s["id"] for s in app.get(f"/kits/{kit}")["slices"]]
     edit(app, kit, "set", [ids[3]], reversed=True)

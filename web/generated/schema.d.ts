@@ -2394,10 +2394,23 @@ export interface components {
             action: string;
             /** Ids */
             ids?: string[];
-            /** Values */
-            values?: {
-                [key: string]: unknown;
-            };
+            /**
+             * @default {
+             *       "at_s": 0,
+             *       "by_s": 0,
+             *       "by_frames": 0,
+             *       "by": 0,
+             *       "drums": [],
+             *       "gain_db": 0,
+             *       "fade_s": 0,
+             *       "reversed": false,
+             *       "muted": false,
+             *       "end": "next",
+             *       "kit": "",
+             *       "slice": ""
+             *     }
+             */
+            values?: components["schemas"]["SliceValues"];
             /** Base Revision */
             base_revision?: number | null;
         };
@@ -3095,6 +3108,75 @@ export interface components {
              * @default 0
              */
             last_frame: number;
+        };
+        /**
+         * SliceValues
+         * @description What an edit of cuts or slices needs.
+         */
+        SliceValues: {
+            /**
+             * At S
+             * @default 0
+             */
+            at_s?: number;
+            /**
+             * By S
+             * @default 0
+             */
+            by_s?: number;
+            /**
+             * By Frames
+             * @default 0
+             */
+            by_frames?: number;
+            /**
+             * By
+             * @default 0
+             */
+            by?: number;
+            /**
+             * Drums
+             * @default []
+             */
+            drums?: string[];
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * Fade S
+             * @default 0
+             */
+            fade_s?: number;
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed?: boolean;
+            /**
+             * Muted
+             * @default false
+             */
+            muted?: boolean;
+            /**
+             * End
+             * @default next
+             * @enum {string}
+             */
+            end?: "next" | "sound";
+            /** Key */
+            key?: number | null;
+            /**
+             * Kit
+             * @default
+             */
+            kit?: string;
+            /**
+             * Slice
+             * @default
+             */
+            slice?: string;
         };
         /**
          * Step

@@ -1,6 +1,6 @@
 """Kits: a take cut into slices, its hits by lane, keys, null test, pattern, files."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from fastapi import APIRouter, Response
@@ -13,7 +13,7 @@ from honest_stave.api.instruments import InstrumentInfo, SampleInfo
 from honest_stave.api.models import Kit, Model, Opened, Revision, Seconds, SliceSettings
 from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.hits.keys import DRUM_NOTES
-from honest_stave.core.hits.kit import LEAD
+from honest_stave.core.hits.kit import LEAD, End
 from honest_stave.core.signal.convert import pitch_to_hz
 from honest_stave.core.sound.pace import stereo
 from honest_stave.service import hits, kit_files, kit_parts, kit_tempo, kits, timing
@@ -22,6 +22,8 @@ from honest_stave.service.kits import OpenKit
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
 ATTACK_S, RELEASE_S = 0.0, 0.005
+# Cuts are nudged no further than this.
+MOST_FRAMES = 10_000_000
 
 
 class AskHits(Model):
@@ -109,12 +111,30 @@ class KitChange(Thresholds):
     base_revision: int | None = None
 
 
+class SliceValues(Model):
+    """What an edit of cuts or slices needs."""
+
+    at_s: Seconds = 0.0
+    by_s: Seconds = 0.0
+    by_frames: int = Field(0, ge=-MOST_FRAMES, le=MOST_FRAMES)
+    by: int = Field(0, ge=-5000, le=5000)
+    drums: list[str] = Field([], max_length=6)
+    gain_db: float = 0.0
+    fade_s: float = 0.0
+    reversed: bool = False
+    muted: bool = False
+    end: End = "next"
+    key: int | None = Field(None, ge=0, le=127)
+    kit: str = ""
+    slice: str = ""
+
+
 class KitEdit(Model):
     """An edit of cuts or slices by hand."""
 
     action: str
     ids: list[str] = Field(default_factory=list, max_length=5000)
-    values: dict[str, Any] = Field(default_factory=dict)
+    values: SliceValues = SliceValues()
     base_revision: int | None = None
 
 
@@ -259,7 +279,8 @@ def change_kit(studio: Opened, folio_id: str, kit_id: str, body: KitChange) -> R
 @router.post("/{kit_id}/edits")
 def edit_kit(studio: Opened, folio_id: str, kit_id: str, body: KitEdit) -> Revision:
     """Edits cuts and slices by hand."""
-    revision = kits.edit(studio, folio_id, kit_id, body.action, body.ids, body.values, body.base_revision)
+    values = body.values.model_dump(exclude_unset=True)
+    revision = kits.edit(studio, folio_id, kit_id, body.action, body.ids, values, body.base_revision)
     return Revision(revision=revision)
 
 

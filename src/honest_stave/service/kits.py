@@ -192,6 +192,8 @@ def change_kit(studio: Studio, folio_id: str, kit_id: str, values: dict[str, Any
     return put(studio, folio_id, kit_id, replace(kit, **values), f"“{kit.name}”: {what}", base)
 
 
+# What an edit cannot be without.
+NEEDED = {"cut": "at_s", "drums": "drums", "order": "by"}
 EDITS = {
     "cut": "cut by hand",
     "remove": "cuts taken away",
@@ -217,10 +219,19 @@ def edit(
         ids: slices it concerns.
         values: what the action needs.
         base: revision the edit was made on.
+
+    Raises:
+        BadInput: the edit cannot be, with the reason.
     """
+    if action not in EDITS:
+        raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
     found = opened(studio, folio_id, kit_id)
     if not ids and action != "cut":
         raise BadInput("No slice is selected.", "Click one, or walk to it with the arrow keys.")
+    for slice_id in ids:
+        _slice(found, slice_id)
+    if NEEDED.get(action, "") not in {"", *values}:
+        raise BadInput(f"This edit lacks {NEEDED[action]}.", "Fill in every field.")
     fresh = _edited(studio, folio_id, found, action, ids, values)
     count = f"{len(ids)} " if len(ids) > 1 else ""
     return put(studio, folio_id, kit_id, fresh, f"“{found.kit.name}”: {count}{EDITS[action]}", base)
@@ -254,7 +265,7 @@ def _edited(
             return kit_edits.put_in_order(kit, slices, ids, values["by"])
         case "replace":
             return _replaced(studio, folio_id, found, ids[0], values)
-    raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
+    raise AssertionError(action)
 
 
 def _mono(found: OpenKit, first: int, last: int) -> NDArray[np.float32]:
@@ -294,7 +305,7 @@ def _replaced(studio: Studio, folio_id: str, found: OpenKit, slice_id: str, valu
     fresh = replace(settings, take="", first_frame=0, last_frame=0)
     if values.get("kit"):
         other = opened(studio, folio_id, values["kit"])
-        piece = _slice(other, values["slice"])
+        piece = _slice(other, values.get("slice", ""))
         if other.rate != found.rate:
             raise BadInput("That take has another sampling rate.", "Choose a slice of a take with the same rate.")
         fresh = replace(fresh, take=other.kit.take, first_frame=piece.first, last_frame=piece.last)

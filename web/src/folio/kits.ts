@@ -114,7 +114,11 @@ export const useKits = defineStore('kits', () => {
       ),
     )
   }
-  async function edit(action: string, values: Record<string, unknown> = {}, ids = [...selection.value]) {
+  async function edit(
+    action: string,
+    values: Partial<Schemas['SliceValues']> = {},
+    ids = [...selection.value],
+  ) {
     const params = { path: path() }
     return folio.change(() =>
       told(

@@ -97,10 +97,11 @@ def as_read(kit: Kit, ids: Sequence[str]) -> Kit:
 
 
 def put_in_order(kit: Kit, slices: Sequence[Slice], ids: Sequence[str], by: int) -> Kit:
-    """Slices moved by so many keys among the others."""
+    """Slices moved by so many keys among the others; what comes before the first cut has no key."""
     place = {i: k for k, i in enumerate(kit.order)}
     order = sorted((s.id for s in slices if s.id != LEAD), key=lambda i: place.get(i, len(place)))
-    for id in ids if by < 0 else list(ids)[::-1]:
+    chosen = [i for i in ids if i != LEAD]
+    for id in chosen if by < 0 else chosen[::-1]:
         at = order.index(id)
         order.insert(max(0, min(len(order) - 1, at + by)), order.pop(at))
     return replace(kit, order=tuple(order))
