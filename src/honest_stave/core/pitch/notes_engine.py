@@ -22,6 +22,7 @@ from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.kind import Kind, judge_heard
 from honest_stave.core.pitch.note_ends import choose_ends
+from honest_stave.core.pitch.octave_stops import doubt_octave_stops
 from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.pedal import find_pedal
 from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
@@ -199,4 +200,7 @@ def weighed_strikes(
     kept = np.lexsort((strikes.onset_s, passage))
     kept = kept[weighed.score[kept] > LEAST_LOG_ODDS]
     strikes, score = strikes.chosen(kept), weighed.score[kept]
-    return strikes, one_at_a_time(strikes.onset_s, score) if one_voice else score, passage[kept]
+    passage = passage[kept]
+    if one_voice:
+        return strikes, one_at_a_time(strikes.onset_s, score), passage
+    return strikes, doubt_octave_stops(strikes, score, passage, bands), passage

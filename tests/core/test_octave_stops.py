@@ -1,0 +1,80 @@
+"""Octaves that every key of an organ sounds are doubted; those that a hand plays stay."""
+
+from dataclasses import fields
+
+import numpy as np
+
+from honest_stave.core.pitch.activity import LOWEST_PITCH
+from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LONG_BANDS, SEMITONES, Bands
+from honest_stave.core.pitch.octave_stops import PARTIAL_STEPS, doubt_octave_stops
+from honest_stave.core.pitch.strikes import Strikes
+
+KEYS = np.array([48, 52, 55, 50, 53, 57, 60, 59, 47, 55, 52, 48])
+APART_CELLS = 20
+
+
+def played(even_db: float, octave_of: tuple[int, ...] = (1, 4, 7), octave_score: float = 0.9) -> tuple[Strikes, ...]:
+    """Strikes, log-odds, passages and bands of keys one after the other, of some of which an octave was read."""
+    long_db = np.full((len(KEYS) * APART_CELLS * 2, LONG_BANDS), -90.0)
+    rows = []
+    for number, pitch in enumerate(KEYS.tolist()):
+        frames = slice(2 * APART_CELLS * number, 2 * APART_CELLS * (number + 1))
+        for partial, step in enumerate(PARTIAL_STEPS):
+            row = BANDS_PER_SEMITONE * (pitch - LOWEST_PITCH + step) + 1
+            long_db[frames, row] = -30.0 + (even_db if partial % 2 else 0.0)
+        rows.append((APART_CELLS * number, pitch, 0.4))
+        if number in octave_of:
+            rows.append((APART_CELLS * number, pitch + 12, octave_score))
+    cell, pitch_of, score = np.array(rows).T
+    columns = {f.name: np.zeros(len(rows)) for f in fields(Strikes)}
+    strikes = Strikes(**columns | {"cell": cell.astype(int), "pitch": pitch_of.astype(int), "onset_s": cell * 0.0232})
+    return strikes, score, np.zeros(len(rows), int), Bands(long_db, np.full((len(long_db), SEMITONES), -90.0))
+
+
+def test_octaves_of_a_stop_are_doubted_and_speak_for_their_keys() -> None:
+    strikes, score, passage, bands = played(even_db=6.0)
+    told = doubt_octave_stops(strikes, score, passage, bands)
+    octaves = np.flatnonzero(score == 0.9)
+    assert (told[octaves] < 0).all()
+    assert (told[octaves - 1] > score[octaves - 1]).all()
+    others = np.setdiff1d(np.arange(len(score)), [*octaves, *(octaves - 1)])
+    np.testing.assert_array_equal(told[others], score[others])
+
+
+def test_octaves_that_are_sure_stay_beside_a_stop() -> None:
+    strikes, score, passage, bands = played(even_db=6.0, octave_score=3.5)
+    assert (doubt_octave_stops(strikes, score, passage, bands)[score == 3.5] > 0).all()
+
+
+def test_without_a_stop_and_in_a_few_notes_nothing_changes() -> None:
+    for even_db, octave_of in ((-6.0, (1, 4, 7)), (6.0, tuple(range(6)))):
+        given = played(even_db, octave_of)
+        np.testing.assert_array_equal(doubt_octave_stops(*given), given[1])
+
+
+def test_each_passage_is_judged_by_itself() -> None:
+    """A recording cut in two at a silence gives the same notes."""
+    with_stop, without = played(6.0), played(-6.0)
+    frames = len(with_stop[3].long_db)
+    both = Strikes(
+        **{
+            f.name: np.concatenate([getattr(a, f.name), getattr(b, f.name) + shift])
+            for a, b in [(with_stop[0], without[0])]
+            for f in fields(Strikes)
+            for shift in [{"cell": frames // 2, "onset_s": frames // 2 * 0.0232}.get(f.name, 0)]
+        }
+    )
+    bands = Bands(
+        *(np.concatenate([getattr(with_stop[3], n), getattr(without[3], n)]) for n in ("long_db", "short_db"))
+    )
+    told = doubt_octave_stops(
+        both, np.concatenate([with_stop[1], without[1]]), np.repeat([0, 1], len(without[1])), bands
+    )
+    parts = [doubt_octave_stops(*of) for of in (with_stop, without)]
+    np.testing.assert_allclose(told, np.concatenate(parts))
+
+
+def test_silence_has_no_stop() -> None:
+    strikes, score, passage, bands = played(6.0)
+    none = np.zeros(0, int)
+    assert len(doubt_octave_stops(strikes.chosen(none), score[:0], passage[:0], bands)) == 0
