@@ -9,11 +9,13 @@ from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LONG_BANDS, SEMITO
 from honest_stave.core.pitch.octave_stops import PARTIAL_STEPS, doubt_octave_stops
 from honest_stave.core.pitch.strikes import Strikes
 
-KEYS = np.array([48, 52, 55, 50, 53, 57, 60, 59, 47, 55, 52, 48])
+KEYS = np.tile([48, 52, 55, 50, 53, 57, 60, 59, 47, 55, 52, 48], 3)
 APART_CELLS = 20
 
 
-def played(even_db: float, octave_of: tuple[int, ...] = (1, 4, 7), octave_score: float = 0.9) -> tuple[Strikes, ...]:
+def played(
+    even_db: float, octave_of: tuple[int, ...] = (1, 4, 7), octave_score: float = 0.9, faint: bool = True
+) -> tuple[Strikes, ...]:
     """Strikes, log-odds, passages and bands of keys one after the other, of some of which an octave was read."""
     long_db = np.full((len(KEYS) * APART_CELLS * 2, LONG_BANDS), -90.0)
     rows = []
@@ -25,6 +27,8 @@ def played(even_db: float, octave_of: tuple[int, ...] = (1, 4, 7), octave_score:
         rows.append((APART_CELLS * number, pitch, 0.4))
         if number in octave_of:
             rows.append((APART_CELLS * number, pitch + 12, octave_score))
+        elif number % 2 and faint:
+            rows.append((APART_CELLS * number, pitch + 12, -2.0))
     cell, pitch_of, score = np.array(rows).T
     columns = {f.name: np.zeros(len(rows)) for f in fields(Strikes)}
     strikes = Strikes(**columns | {"cell": cell.astype(int), "pitch": pitch_of.astype(int), "onset_s": cell * 0.0232})
@@ -37,7 +41,7 @@ def test_octaves_of_a_stop_are_doubted_and_speak_for_their_keys() -> None:
     octaves = np.flatnonzero(score == 0.9)
     assert (told[octaves] < 0).all()
     assert (told[octaves - 1] > score[octaves - 1]).all()
-    others = np.setdiff1d(np.arange(len(score)), [*octaves, *(octaves - 1)])
+    others = np.setdiff1d(np.flatnonzero(score > -2.0), [*octaves, *(octaves - 1)])
     np.testing.assert_array_equal(told[others], score[others])
 
 
@@ -46,9 +50,10 @@ def test_octaves_that_are_sure_stay_beside_a_stop() -> None:
     assert (doubt_octave_stops(strikes, score, passage, bands)[score == 3.5] > 0).all()
 
 
-def test_without_a_stop_and_in_a_few_notes_nothing_changes() -> None:
-    for even_db, octave_of in ((-6.0, (1, 4, 7)), (6.0, tuple(range(6)))):
-        given = played(even_db, octave_of)
+def test_without_a_stop_nothing_changes() -> None:
+    """Odd partials outweigh even ones; nothing is heard over most keys, as of brass; too few keys stand alone."""
+    every_octave = tuple(range(len(KEYS) - 12))
+    for given in (played(-6.0), played(6.0, faint=False), played(6.0, every_octave)):
         np.testing.assert_array_equal(doubt_octave_stops(*given), given[1])
 
 

@@ -1,8 +1,9 @@
 """Stops an octave up: where every key of an organ or a harmonium sounds its octave too, octaves are doubted.
 
 A network that judges note by note hears each of them as a key of its own. Over a whole passage they
-show: where no octave was read either, the even partials, which an octave stop shares, are stronger than
-the odd ones, key after key; strings, pipes and reeds without such a stop have it the other way round.
+show: of many keys something is heard an octave up, and of those without a read octave, too, the even
+partials, which the stop shares, are stronger than the odd ones. Strings, pipes and most reeds without
+such a stop have it the other way round; brass and plucked ones that do not have nothing an octave up.
 """
 
 import numpy as np
@@ -13,6 +14,7 @@ from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, Bands
 from honest_stave.core.pitch.strikes import Strikes
 
 Values = NDArray[np.float64]
+Flags = NDArray[np.bool_]
 
 # A key and its octave speak within this time.
 TOGETHER_S = 0.06
@@ -20,8 +22,10 @@ TOGETHER_S = 0.06
 PARTIAL_STEPS = (0, 12, 19, 24, 28, 31)
 # Frames after a strike in which its partials are measured: after the attack, before most keys are let go.
 STEADY_FRAMES = (6, 10, 14, 18)
-# Median of even over odd partials from which there is an octave stop, and keys that it takes to tell.
-LEAST_EVEN_DB, FEWEST_KEYS = 0.8, 8
+# Median of even over odd partials from which there may be an octave stop, and keys that it takes to tell.
+LEAST_EVEN_DB, FEWEST_KEYS = 0.8, 20
+# Log-odds from which something is heard an octave up, and the share of keys of which it is with a stop.
+LEAST_HEARD, LEAST_SHARE = -3.0, 0.3
 # With an octave stop one octave in five is played; the others are the stop's, and the keys under them so much surer.
 PLAYED_SHARE, DOUBT = 0.2, 1.5
 # Less likely octaves tell nothing of the key under them.
@@ -40,11 +44,14 @@ def doubt_octave_stops(strikes: Strikes, score: Values, passage: NDArray[np.int6
         bands: levels of the recording.
     """
     below = _surest_octave_below(strikes, score)
-    paired = np.flatnonzero((below >= 0) & (score > LEAST_OCTAVE))
-    with_octave = np.zeros(len(strikes), bool)
-    with_octave[below[paired][score[paired] >= 0]] = True
-    alone = np.flatnonzero((score >= 0) & ~with_octave & ~((below >= 0) & (score[below] >= 0)))
-    stopped = _has_octave_stop(passage, passage[alone], even_over_odd_db(strikes.chosen(alone), bands))
+    is_octave = (below >= 0) & (score[below] >= 0)
+    key = np.flatnonzero((score >= 0) & ~is_octave)
+    above = np.full(len(strikes), -np.inf)
+    upper = np.flatnonzero(below >= 0)
+    np.maximum.at(above, below[upper], score[upper])
+    paired = upper[score[upper] > LEAST_OCTAVE]
+    even_db = even_over_odd_db(strikes.chosen(key), bands)
+    stopped = _has_octave_stop(passage, passage[key], above[key], even_db)
     paired = paired[stopped[paired]]
     told = score.copy()
     share = 1 / (1 + np.exp(-score))
@@ -68,12 +75,21 @@ def even_over_odd_db(strikes: Strikes, bands: Bands) -> Values:
     return np.asarray(partial_db[1::2].mean(axis=0) - partial_db[::2].mean(axis=0))
 
 
-def _has_octave_stop(passage: NDArray[np.int64], of: NDArray[np.int64], even_db: Values) -> NDArray[np.bool_]:
-    """Whether the passage of each strike has an octave stop, (strikes,), by the keys without octaves."""
+def _has_octave_stop(passage: NDArray[np.int64], of: NDArray[np.int64], above: Values, even_db: Values) -> Flags:
+    """Whether the passage of each strike has an octave stop, (strikes,).
+
+    Args:
+        passage: of each strike.
+        of: passage of each key.
+        above: log-odds of what begins an octave over each key.
+        even_db: even over odd partials of each key.
+    """
     found = np.zeros(int(passage[-1]) + 1 if len(passage) else 0, bool)
     for number in np.unique(of):
-        own = even_db[of == number]
-        found[number] = len(own) >= FEWEST_KEYS and float(np.median(own)) > LEAST_EVEN_DB
+        own = of == number
+        alone = even_db[own & (above < 0)]
+        heard = float((above[own] > LEAST_HEARD).mean())
+        found[number] = len(alone) >= FEWEST_KEYS and float(np.median(alone)) > LEAST_EVEN_DB and heard > LEAST_SHARE
     return found[passage]
 
 
