@@ -31,7 +31,7 @@ from training.measure_notes import score as f1_of
 from training.read_again import Example, example
 from training.strikes_heard import bands_of
 
-VERSION = "notes 9"
+VERSION = "notes 10"
 WORKERS = 2
 # Clips with fewer notes say nothing of loudness.
 LEAST_STRUCK = 8

@@ -43,5 +43,6 @@ def example(clip: Heard) -> Example:
     bands = bands_of(clip)
     activity = hear(bands)
     one_voice = clip.kind not in recipes.MANY_KINDS
-    strikes, score, passage = weighed_strikes(bands, activity, one_voice=one_voice)
-    return Example(clip, bands, activity, strikes, score, note_of(strikes, clip.notes, score), passage)
+    found = weighed_strikes(bands, activity, one_voice=one_voice)
+    note = note_of(found.strikes, clip.notes, found.score)
+    return Example(clip, bands, activity, found.strikes, found.score, note, found.passage)

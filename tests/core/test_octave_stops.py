@@ -37,7 +37,8 @@ def played(
 
 def test_octaves_of_a_stop_are_doubted_and_speak_for_their_keys() -> None:
     strikes, score, passage, bands = played(even_db=6.0)
-    told = doubt_octave_stops(strikes, score, passage, bands)
+    told, stopped = doubt_octave_stops(strikes, score, passage, bands)
+    assert stopped.all()
     octaves = np.flatnonzero(score == 0.9)
     assert (told[octaves] < 0).all()
     assert (told[octaves - 1] > score[octaves - 1]).all()
@@ -47,14 +48,16 @@ def test_octaves_of_a_stop_are_doubted_and_speak_for_their_keys() -> None:
 
 def test_octaves_that_are_sure_stay_beside_a_stop() -> None:
     strikes, score, passage, bands = played(even_db=6.0, octave_score=3.5)
-    assert (doubt_octave_stops(strikes, score, passage, bands)[score == 3.5] > 0).all()
+    assert (doubt_octave_stops(strikes, score, passage, bands)[0][score == 3.5] > 0).all()
 
 
 def test_without_a_stop_nothing_changes() -> None:
     """Odd partials outweigh even ones; nothing is heard over most keys, as of brass; too few keys stand alone."""
     every_octave = tuple(range(len(KEYS) - 12))
     for given in (played(-6.0), played(6.0, faint=False), played(6.0, every_octave)):
-        np.testing.assert_array_equal(doubt_octave_stops(*given), given[1])
+        told, stopped = doubt_octave_stops(*given)
+        np.testing.assert_array_equal(told, given[1])
+        assert not stopped.any()
 
 
 def test_each_passage_is_judged_by_itself() -> None:
@@ -76,10 +79,11 @@ def test_each_passage_is_judged_by_itself() -> None:
         both, np.concatenate([with_stop[1], without[1]]), np.repeat([0, 1], len(without[1])), bands
     )
     parts = [doubt_octave_stops(*of) for of in (with_stop, without)]
-    np.testing.assert_allclose(told, np.concatenate(parts))
+    for both_say, each_say in zip(told, zip(*parts, strict=True), strict=True):
+        np.testing.assert_allclose(both_say, np.concatenate(each_say))
 
 
 def test_silence_has_no_stop() -> None:
     strikes, score, passage, bands = played(6.0)
     none = np.zeros(0, int)
-    assert len(doubt_octave_stops(strikes.chosen(none), score[:0], passage[:0], bands)) == 0
+    assert len(doubt_octave_stops(strikes.chosen(none), score[:0], passage[:0], bands)[0]) == 0

@@ -3251,6 +3251,11 @@ export interface components {
              */
             ends_judged: boolean;
             /**
+             * Octave Stop Share
+             * @default 0
+             */
+            octave_stop_share: number;
+            /**
              * Pedal
              * @default []
              */

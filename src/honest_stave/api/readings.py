@@ -70,6 +70,7 @@ class Summary(Model):
     character_confidence: float
     dying_share: float = 0.0
     ends_judged: bool = False
+    octave_stop_share: float = 0.0
     pedal: list[list[float]] = Field(default=[])
     engine: str
 

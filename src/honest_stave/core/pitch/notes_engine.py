@@ -5,7 +5,7 @@ moved without reading again.
 """
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -131,7 +131,8 @@ def _read_tuned(
     del signal
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
     settings = decide(bands, activity)
-    strikes, score, passage = weighed_strikes(bands, activity, one_voice=settings.voices == "one")
+    found = weighed_strikes(bands, activity, one_voice=settings.voices == "one")
+    strikes, score, passage = found.strikes, found.score, found.passage
     kept = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
     if settings.without_drums:
         kept &= ~drum_strokes(strikes, bands.short_db)
@@ -176,14 +177,30 @@ def _read_tuned(
         character=character,
         character_confidence=character_confidence,
         dying_share=dying,
+        octave_stop_share=found.octave_stop_share,
         pedal=find_pedal(strikes.onset_s[counted], end_s[counted]) if settings.pedal else (),
     )
 
 
-def weighed_strikes(
-    bands: Bands, activity: Activity, *, one_voice: bool
-) -> tuple[Strikes, NDArray[np.float64], NDArray[np.int64]]:
-    """Strikes that may be notes, in order of time, with their log-odds and the passage of each.
+@dataclass(frozen=True)
+class WeighedStrikes:
+    """Strikes that may be notes, in order of time.
+
+    Args:
+        strikes: what may begin where.
+        score: log-odds of each to be a note, (strikes,).
+        passage: of each, (strikes,).
+        octave_stop_share: share of those likelier notes than not that lie in passages with an octave stop.
+    """
+
+    strikes: Strikes
+    score: NDArray[np.float64]
+    passage: NDArray[np.int64]
+    octave_stop_share: float = 0.0
+
+
+def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> WeighedStrikes:
+    """Strikes that may be notes, weighed with the others of their passage.
 
     Args:
         bands, activity: of the whole recording.
@@ -202,5 +219,7 @@ def weighed_strikes(
     strikes, score = strikes.chosen(kept), weighed.score[kept]
     passage = passage[kept]
     if one_voice:
-        return strikes, one_at_a_time(strikes.onset_s, score), passage
-    return strikes, doubt_octave_stops(strikes, score, passage, bands), passage
+        return WeighedStrikes(strikes, one_at_a_time(strikes.onset_s, score), passage)
+    told, stopped = doubt_octave_stops(strikes, score, passage, bands)
+    counted = stopped[told >= 0]
+    return WeighedStrikes(strikes, told, passage, float(counted.mean()) if len(counted) else 0.0)

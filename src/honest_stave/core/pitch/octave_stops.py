@@ -32,8 +32,10 @@ PLAYED_SHARE, DOUBT = 0.2, 1.5
 LEAST_OCTAVE = -0.85
 
 
-def doubt_octave_stops(strikes: Strikes, score: Values, passage: NDArray[np.int64], bands: Bands) -> Values:
-    """Log-odds of strikes of many voices, with octaves doubted in passages that have an octave stop.
+def doubt_octave_stops(
+    strikes: Strikes, score: Values, passage: NDArray[np.int64], bands: Bands
+) -> tuple[Values, Flags]:
+    """Log-odds of strikes of many voices, octaves doubted in passages with an octave stop; and which lie in such.
 
     What speaks for an octave speaks for the key under it then.
 
@@ -60,7 +62,7 @@ def doubt_octave_stops(strikes: Strikes, score: Values, passage: NDArray[np.int6
     keys = np.unique(below[paired])
     told[keys] = np.log((1 - wrong[keys]) / wrong[keys])
     told[paired] -= DOUBT
-    return told
+    return told, stopped
 
 
 def even_over_odd_db(strikes: Strikes, bands: Bands) -> Values:

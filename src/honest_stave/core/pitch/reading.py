@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "notes 9"
+ENGINE = "notes 10"
 # Readings of these engines are kept in the same way.
-READABLE = ("notes 2", "notes 3", "notes 4", "notes 5", "notes 6", "notes 7", "notes 8", ENGINE)
+READABLE = ("notes 2", "notes 3", "notes 4", "notes 5", "notes 6", "notes 7", "notes 8", "notes 9", ENGINE)
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
 DEFAULT_LEAST_CONFIDENCE = 0.5
 
@@ -95,6 +95,7 @@ class NotesReading:
         tuning_cents, tuning_agreement: measured or given, and how clear it was (0 to 1).
         character, character_confidence: decided or given, and how clear it was (0.5 to 1).
         dying_share: share of the notes that die away by themselves, whose ends can only be judged.
+        octave_stop_share: share of the notes in passages where every key sounds its octave: there octaves are doubted.
         pedal: spans (down s, up s) of the sustain pedal from ``starts_s`` on, where it was asked for.
     """
 
@@ -113,6 +114,7 @@ class NotesReading:
     character: Character
     character_confidence: float
     dying_share: float
+    octave_stop_share: float = 0.0
     pedal: tuple[tuple[float, float], ...] = ()
     engine: str = ENGINE
 
