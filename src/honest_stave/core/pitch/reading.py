@@ -95,7 +95,7 @@ class NotesReading:
         tuning_cents, tuning_agreement: measured or given, and how clear it was (0 to 1).
         character, character_confidence: decided or given, and how clear it was (0.5 to 1).
         dying_share: share of the notes that die away by themselves, whose ends can only be judged.
-        octave_stop_share: share of the notes in passages where every key sounds its octave: there octaves are doubted.
+        octave_stop_share: share of the notes in passages where every key sounds its octave, and octaves are doubted.
         pedal: spans (down s, up s) of the sustain pedal from ``starts_s`` on, where it was asked for.
     """
 
