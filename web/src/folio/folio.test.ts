@@ -83,6 +83,17 @@ describe('the open folio', () => {
     await folio.refresh()
     expect(folio.base).toBe(5)
   })
+  it('waits for a job to end, also for one that ended before it was asked for', async () => {
+    const folio = useFolio()
+    await folio.open('f')
+    const job = (id: string, state: string) => ({ type: 'job', job: { id, state, title: id, result: {} } })
+    server.say(job('slow', 'running'))
+    server.say(job('quick', 'done'))
+    const slow = folio.ended('slow')
+    expect((await folio.ended('quick')).state).toBe('done')
+    server.say(job('slow', 'stopped'))
+    expect((await slow).state).toBe('stopped')
+  })
   it('tells once that a job failed, and why', async () => {
     const folio = useFolio()
     await folio.open('f')
