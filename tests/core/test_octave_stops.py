@@ -1,6 +1,6 @@
 """Octaves that every key of an organ sounds are doubted; those that a hand plays stay."""
 
-from dataclasses import fields
+from dataclasses import fields, replace
 
 import numpy as np
 
@@ -37,8 +37,10 @@ def played(
 
 def test_octaves_of_a_stop_are_doubted_and_speak_for_their_keys() -> None:
     strikes, score, passage, bands = played(even_db=6.0)
-    told, stopped = doubt_octave_stops(strikes, score, passage, bands)
-    assert stopped.all()
+    doubted = doubt_octave_stops(strikes, score, passage, bands)
+    told = doubted.score
+    assert doubted.stopped.all()
+    np.testing.assert_array_equal(doubted.pitch, strikes.pitch)
     octaves = np.flatnonzero(score == 0.9)
     assert (told[octaves] < 0).all()
     assert (told[octaves - 1] > score[octaves - 1]).all()
@@ -46,18 +48,32 @@ def test_octaves_of_a_stop_are_doubted_and_speak_for_their_keys() -> None:
     np.testing.assert_array_equal(told[others], score[others])
 
 
+def test_a_key_of_which_only_the_octave_was_read_is_told_by_its_fundamental() -> None:
+    """The fundamental that was heard on its own, and late, is the same key."""
+    strikes, score, passage, bands = played(even_db=6.0)
+    octave = int(np.flatnonzero(score == 0.9)[0])
+    onset_s = strikes.onset_s.copy()
+    onset_s[octave - 1], score[octave - 1], score[octave] = onset_s[octave] + 0.15, 0.7, 2.0
+    order = np.argsort(onset_s, kind="stable")
+    late = replace(strikes, onset_s=onset_s).chosen(order)
+    doubted = doubt_octave_stops(late, score[order], passage, bands)
+    at = int(np.flatnonzero(score[order] == 2.0)[0])
+    assert doubted.pitch[at] == strikes.pitch[octave] - 12
+    assert (doubted.score[at], doubted.score[at + 1]) == (2.0, -2.0)
+
+
 def test_octaves_that_are_sure_stay_beside_a_stop() -> None:
     strikes, score, passage, bands = played(even_db=6.0, octave_score=3.5)
-    assert (doubt_octave_stops(strikes, score, passage, bands)[0][score == 3.5] > 0).all()
+    assert (doubt_octave_stops(strikes, score, passage, bands).score[score == 3.5] > 0).all()
 
 
 def test_without_a_stop_nothing_changes() -> None:
     """Odd partials outweigh even ones; nothing is heard over most keys, as of brass; too few keys stand alone."""
     every_octave = tuple(range(len(KEYS) - 12))
     for given in (played(-6.0), played(6.0, faint=False), played(6.0, every_octave)):
-        told, stopped = doubt_octave_stops(*given)
-        np.testing.assert_array_equal(told, given[1])
-        assert not stopped.any()
+        doubted = doubt_octave_stops(*given)
+        np.testing.assert_array_equal(doubted.score, given[1])
+        assert not doubted.stopped.any()
 
 
 def test_each_passage_is_judged_by_itself() -> None:
@@ -79,11 +95,11 @@ def test_each_passage_is_judged_by_itself() -> None:
         both, np.concatenate([with_stop[1], without[1]]), np.repeat([0, 1], len(without[1])), bands
     )
     parts = [doubt_octave_stops(*of) for of in (with_stop, without)]
-    for both_say, each_say in zip(told, zip(*parts, strict=True), strict=True):
-        np.testing.assert_allclose(both_say, np.concatenate(each_say))
+    for field in ("score", "pitch", "stopped"):
+        np.testing.assert_allclose(getattr(told, field), np.concatenate([getattr(part, field) for part in parts]))
 
 
 def test_silence_has_no_stop() -> None:
     strikes, score, passage, bands = played(6.0)
     none = np.zeros(0, int)
-    assert len(doubt_octave_stops(strikes.chosen(none), score[:0], passage[:0], bands)[0]) == 0
+    assert len(doubt_octave_stops(strikes.chosen(none), score[:0], passage[:0], bands).score) == 0

@@ -132,22 +132,23 @@ def _read_tuned(
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
     settings = decide(bands, activity)
     found = weighed_strikes(bands, activity, one_voice=settings.voices == "one")
-    strikes, score, passage = found.strikes, found.score, found.passage
+    strikes, score, passage, sounds_at = found.strikes, found.score, found.passage, found.sounds_at
     kept = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)
     if settings.without_drums:
         kept &= ~drum_strokes(strikes, bands.short_db)
     if settings.follow == "line":
         drawn = tuple((a - starts_s, b - starts_s, pitch) for a, b, pitch in settings.drawn)
         kept &= near_line(strikes, drawn)
-    strikes, score, passage = strikes.chosen(kept), score[kept], passage[kept]
+    strikes, score, passage, sounds_at = strikes.chosen(kept), score[kept], passage[kept], sounds_at[kept]
     if settings.follow in ("lowest", "highest"):
         counted = score >= 0
         ends = ends_of(strikes, "many", counted)
         on_it = outer_line(strikes, ends, counted, highest=settings.follow == "highest")
-        strikes, score, passage = strikes.chosen(on_it), score[on_it], passage[on_it]
+        strikes, score, passage, sounds_at = strikes.chosen(on_it), score[on_it], passage[on_it], sounds_at[on_it]
     sounded = ends_of(strikes, settings.voices, score >= 0)[score >= 0]
     dying = dying_share(strikes.chosen(score >= 0), sounded, bands.long_db)
-    chosen_s = choose_ends(strikes, score, passage, activity, bands, settings.voices)
+    sounding = replace(strikes, pitch=sounds_at)
+    chosen_s = choose_ends(sounding, score, passage, activity, bands, settings.voices)
     strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds))
     sure = confidence(score)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
@@ -190,12 +191,14 @@ class WeighedStrikes:
         strikes: what may begin where.
         score: log-odds of each to be a note, (strikes,).
         passage: of each, (strikes,).
+        sounds_at: pitch at which each goes on and ends, (strikes,): of keys that only their octave stop tells, that.
         octave_stop_share: share of those likelier notes than not that lie in passages with an octave stop.
     """
 
     strikes: Strikes
     score: NDArray[np.float64]
     passage: NDArray[np.int64]
+    sounds_at: NDArray[np.int64]
     octave_stop_share: float = 0.0
 
 
@@ -219,7 +222,8 @@ def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> Wei
     strikes, score = strikes.chosen(kept), weighed.score[kept]
     passage = passage[kept]
     if one_voice:
-        return WeighedStrikes(strikes, one_at_a_time(strikes.onset_s, score), passage)
-    told, stopped = doubt_octave_stops(strikes, score, passage, bands)
-    counted = stopped[told >= 0]
-    return WeighedStrikes(strikes, told, passage, float(counted.mean()) if len(counted) else 0.0)
+        return WeighedStrikes(strikes, one_at_a_time(strikes.onset_s, score), passage, strikes.pitch)
+    doubted = doubt_octave_stops(strikes, score, passage, bands)
+    counted = doubted.stopped[doubted.score >= 0]
+    share = float(counted.mean()) if len(counted) else 0.0
+    return WeighedStrikes(replace(strikes, pitch=doubted.pitch), doubted.score, passage, strikes.pitch, share)

@@ -6,11 +6,14 @@ partials, which the stop shares, are stronger than the odd ones. Strings, pipes 
 such a stop have it the other way round; brass and plucked ones that do not have nothing an octave up.
 """
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH
-from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, Bands
+from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, SEMITONES, Bands
 from honest_stave.core.pitch.strikes import Strikes
 
 Values = NDArray[np.float64]
@@ -28,16 +31,34 @@ LEAST_EVEN_DB, FEWEST_KEYS = 0.8, 20
 LEAST_HEARD, LEAST_SHARE = -3.0, 0.3
 # With an octave stop one octave in five is played; the others are the stop's, and the keys under them so much surer.
 PLAYED_SHARE, DOUBT = 0.2, 1.5
+# A partial this far over what lies two and three semitones beside it stands out.
+LEAST_FUNDAMENTAL_DB, BESIDE_STEPS = 12.0, (-3, -2, 2, 3)
+# A fundamental speaks up to so much later than its octave.
+LATEST_S = 0.25
 # Less likely octaves tell nothing of the key under them.
 LEAST_OCTAVE = -0.85
 
 
-def doubt_octave_stops(
-    strikes: Strikes, score: Values, passage: NDArray[np.int64], bands: Bands
-) -> tuple[Values, Flags]:
-    """Log-odds of strikes of many voices, octaves doubted in passages with an octave stop; and which lie in such.
+@dataclass(frozen=True)
+class Doubted:
+    """Strikes of which octaves are doubted, all (strikes,).
 
-    What speaks for an octave speaks for the key under it then.
+    Args:
+        pitch: of the keys.
+        score: log-odds of being notes.
+        stopped: which lie in passages with an octave stop.
+    """
+
+    pitch: NDArray[np.int64]
+    score: Values
+    stopped: Flags
+
+
+def doubt_octave_stops(strikes: Strikes, score: Values, passage: NDArray[np.int64], bands: Bands) -> Doubted:
+    """Strikes of many voices, with octaves doubted in passages that have an octave stop.
+
+    What speaks for an octave speaks for the key under it then. Where that was not found at all, and a partial
+    stands out an octave under a strike, this is the key.
 
     Args:
         strikes: that may be notes.
@@ -62,19 +83,36 @@ def doubt_octave_stops(
     keys = np.unique(below[paired])
     told[keys] = np.log((1 - wrong[keys]) / wrong[keys])
     told[paired] -= DOUBT
-    return told, stopped
+    lone = np.flatnonzero(stopped & (told >= 0) & ~((below >= 0) & (told[below] >= 0)))
+    lone = lone[~_sounds_below(strikes, told >= 0)[lone]]
+    lone = lone[stands_out_db(strikes.chosen(lone), bands, -12) > LEAST_FUNDAMENTAL_DB]
+    for i, late in _late_below(strikes, lone):
+        # The fundamental that speaks late is the same key, and no surer one than that the octave tells nothing.
+        told[late] = np.minimum(told[late], -told[i])
+    pitch = strikes.pitch.copy()
+    pitch[lone] -= 12
+    return Doubted(pitch, told, stopped)
 
 
 def even_over_odd_db(strikes: Strikes, bands: Bands) -> Values:
     """Mean level of the second, fourth and sixth partial over that of the first, third and fifth, (strikes,)."""
+    partial_db = _steady_db(strikes, bands, PARTIAL_STEPS)
+    return np.asarray(partial_db[:, 1::2].mean(axis=1) - partial_db[:, ::2].mean(axis=1))
+
+
+def stands_out_db(strikes: Strikes, bands: Bands, step: int) -> Values:
+    """How far the semitone ``step`` from a pitch lies over those beside it, 0 off the keys, (strikes,)."""
+    beside_db = np.median(_steady_db(strikes, bands, tuple(step + by for by in BESIDE_STEPS)), axis=1)
+    on_keys = strikes.pitch + step + min(BESIDE_STEPS) >= LOWEST_PITCH
+    return np.where(on_keys, _steady_db(strikes, bands, (step,))[:, 0] - beside_db, 0.0)
+
+
+def _steady_db(strikes: Strikes, bands: Bands, steps: tuple[int, ...]) -> Values:
+    """Levels at some semitones from each strike's pitch while it sounds, (strikes, steps)."""
     frames = np.minimum(FRAMES_PER_CELL * strikes.cell[:, None] + np.array(STEADY_FRAMES), len(bands.long_db) - 1)
-    levels = []
-    for step in PARTIAL_STEPS:
-        row = np.minimum(strikes.pitch - LOWEST_PITCH + step, bands.long_db.shape[1] // BANDS_PER_SEMITONE - 1)
-        thirds = BANDS_PER_SEMITONE * row[:, None] + np.arange(BANDS_PER_SEMITONE)
-        levels.append(bands.long_db[frames[:, :, None], thirds[:, None]].astype(float).max(axis=2).mean(axis=1))
-    partial_db = np.array(levels)
-    return np.asarray(partial_db[1::2].mean(axis=0) - partial_db[::2].mean(axis=0))
+    row = np.clip(strikes.pitch[:, None] - LOWEST_PITCH + np.array(steps), 0, SEMITONES - 1)
+    thirds = BANDS_PER_SEMITONE * row[:, None, :, None] + np.arange(BANDS_PER_SEMITONE)
+    return np.asarray(bands.long_db[frames[:, :, None, None], thirds].astype(float).max(axis=3).mean(axis=1))
 
 
 def _has_octave_stop(passage: NDArray[np.int64], of: NDArray[np.int64], above: Values, even_db: Values) -> Flags:
@@ -109,3 +147,23 @@ def _surest_octave_below(strikes: Strikes, score: Values) -> NDArray[np.int64]:
         better = (surest[there] < 0) | (score[other] > score[surest[there]])
         surest[there[better]] = other[better]
     return surest
+
+
+def _sounds_below(strikes: Strikes, counted: Flags) -> Flags:
+    """Whether a note an octave lower that began before each strike still sounds when it begins, (strikes,)."""
+    span = float(strikes.onset_s.max(initial=0.0)) + 1.0
+    note = np.flatnonzero(counted)
+    note = note[np.lexsort((strikes.onset_s[note], strikes.pitch[note]))]
+    place = strikes.pitch[note] * span + strikes.onset_s[note]
+    before = np.searchsorted(place, (strikes.pitch - 12) * span + strikes.onset_s) - 1
+    last = note[np.maximum(before, 0)] if len(note) else np.zeros(len(strikes), int)
+    known = (before >= 0) & (strikes.pitch[last] == strikes.pitch - 12)
+    return np.asarray(known & (strikes.end_s[last] > strikes.onset_s))
+
+
+def _late_below(strikes: Strikes, chosen: NDArray[np.int64]) -> Iterator[tuple[int, NDArray[np.int64]]]:
+    """Each of the chosen strikes, with those an octave lower that begin soon after it."""
+    for i in chosen.tolist():
+        first, stop = np.searchsorted(strikes.onset_s, strikes.onset_s[i] + np.array([0.0, LATEST_S]), side="right")
+        late = np.arange(first, stop)
+        yield i, late[strikes.pitch[late] == strikes.pitch[i] - 12]
