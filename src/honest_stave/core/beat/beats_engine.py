@@ -19,7 +19,7 @@ from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 
-ENGINE = "beats 5"
+ENGINE = "beats 6"
 # Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.
 LEAST_ODDS = 0.0
 
