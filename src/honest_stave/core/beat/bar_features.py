@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_hearing import BeatActivity
-from honest_stave.core.beat.heard import ZONES, Heard
+from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.stress import stresses
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
@@ -29,9 +29,8 @@ def bar_features(heard: Heard, activity: BeatActivity, beat_s: Values) -> Floats
     cells = len(heard.columns)
     place = np.clip((beat_s - FIRST_CELL_S) / CELL_S, 0, cells - 1)
     step = np.diff(place, append=2 * place[-1] - place[-2])
-    few = _few(heard.columns)
-    patterns = np.concatenate([_near(few, place + share * step) for share in PLACES], axis=1)
-    chroma = _between(heard.chroma, place, step)
+    patterns = np.concatenate([_near(heard.gathered, place + share * step) for share in PLACES], axis=1)
+    chroma = _between(heard.chroma_until, place, step)
     own = np.stack(
         [
             np.clip(_near(activity.beat[:, None], place)[:, 0], -FAR_LOG_ODDS, FAR_LOG_ODDS) / 3,
@@ -47,28 +46,18 @@ def bar_features(heard: Heard, activity: BeatActivity, beat_s: Values) -> Floats
     return np.concatenate([own, patterns, *alike, *moved, stress], axis=1).astype(np.float32)
 
 
-def _few(columns: Floats) -> Floats:
-    """The columns gathered to bass, middle and top, drums and harmony as they are."""
-    gathered = [
-        group.sum(axis=1)
-        for block in (columns[:, :ZONES], columns[:, ZONES : 2 * ZONES] / 2)
-        for group in (block[:, :3], block[:, 3:5], block[:, 5:])
-    ]
-    return np.concatenate([np.stack(gathered, axis=1), columns[:, 2 * ZONES :]], axis=1)
-
-
 def _near(columns: Floats, place: Values) -> Floats:
     """The highest value within a cell of each place, (beats, columns)."""
     cell = np.clip(np.round(place).astype(int)[:, None] + np.arange(-1, 2), 0, len(columns) - 1)
     return np.asarray(columns[cell].max(axis=1))
 
 
-def _between(chroma: Floats, place: Values, step: Values) -> Floats:
-    """Mean of the chroma over each beat, (beats, 24)."""
-    summed = np.concatenate([np.zeros((1, chroma.shape[1])), np.cumsum(chroma, axis=0, dtype=np.float64)])
-    first = np.clip(np.round(place).astype(int), 0, len(chroma) - 1)
-    last = np.clip(np.maximum(np.round(place + step).astype(int), first + 1), 0, len(chroma))
-    return np.asarray((summed[last] - summed[first]) / np.maximum(last - first, 1)[:, None], np.float32)
+def _between(until: Values, place: Values, step: Values) -> Floats:
+    """Mean over each beat of what is summed until each cell, (beats, columns)."""
+    cells = len(until) - 1
+    first = np.clip(np.round(place).astype(int), 0, cells - 1)
+    last = np.clip(np.maximum(np.round(place + step).astype(int), first + 1), 0, cells)
+    return np.asarray((until[last] - until[first]) / np.maximum(last - first, 1)[:, None], np.float32)
 
 
 def _alike(rows: Floats) -> Floats:

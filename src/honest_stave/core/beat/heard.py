@@ -5,6 +5,7 @@ through them, and of plain rises in level, which soft attacks still have.
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,6 +47,21 @@ class Heard:
     columns: Floats
     chroma: Floats
     notes: Floats
+
+    @cached_property
+    def gathered(self) -> Floats:
+        """The columns gathered to bass, middle and top, drums and harmony as they are."""
+        gathered = [
+            group.sum(axis=1)
+            for block in (self.columns[:, :ZONES], self.columns[:, ZONES : 2 * ZONES] / 2)
+            for group in (block[:, :3], block[:, 3:5], block[:, 5:])
+        ]
+        return np.concatenate([np.stack(gathered, axis=1), self.columns[:, 2 * ZONES :]], axis=1)
+
+    @cached_property
+    def chroma_until(self) -> NDArray[np.float64]:
+        """The chroma summed up to each cell, (cells + 1, 24)."""
+        return np.concatenate([np.zeros((1, CHROMA)), np.cumsum(self.chroma, axis=0, dtype=np.float64)])
 
 
 def measure_heard(notes: Activity, hits: hits_hearing.Activity, bands: Bands) -> Heard:
