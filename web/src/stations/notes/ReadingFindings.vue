@@ -35,13 +35,12 @@ async function takeOthers() {
       <span>tuned</span><span>{{ signed(said.tuning_cents) }} ct from A 440</span>
     </div>
     <div v-if="said.ends_judged" class="finding"><span>ends</span><span>judged: notes die away</span></div>
-    <div
-      v-if="said.octave_stop_share"
-      class="finding"
-      title="Where something is heard an octave over most keys and even partials are the stronger ones, octaves are taken for the instrument’s."
-    >
-      <span>octave stop</span><span>octaves doubted in {{ Math.round(100 * said.octave_stop_share) }} %</span>
-    </div>
+    <template v-if="said.octave_stop_share">
+      <div class="finding">
+        <span>octave stop</span><span>in {{ Math.round(100 * said.octave_stop_share) }} % of notes</span>
+      </div>
+      <p class="soft">Most keys sound their octave with even partials the stronger: octaves are doubted.</p>
+    </template>
     <div v-if="said.pedal?.length" class="finding">
       <span>pedal</span><span>down {{ plural(said.pedal.length, 'time') }}</span>
     </div>
