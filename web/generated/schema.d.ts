@@ -3035,7 +3035,7 @@ export interface components {
         };
         /**
          * Slice
-         * @description A slice of the loop.
+         * @description A slice of the loop; without settings where nothing was done to it, as to nearly all of thousands.
          */
         Slice: {
             /** Id */
@@ -3056,7 +3056,7 @@ export interface components {
             key: number | null;
             /** Off Grid Ms */
             off_grid_ms: number;
-            settings: components["schemas"]["SliceSettings"];
+            settings: components["schemas"]["SliceSettings"] | null;
         };
         /**
          * SliceSettings

@@ -22,6 +22,8 @@ from honest_stave.service.kits import OpenKit
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
 ATTACK_S, RELEASE_S = 0.0, 0.005
+# A hundredth of a sample, at any rate.
+MOMENT_DIGITS = 8
 # Cuts are nudged no further than this.
 MOST_FRAMES = 10_000_000
 
@@ -48,7 +50,7 @@ class Strike(Model):
 
 
 class Slice(Model):
-    """A slice of the loop."""
+    """A slice of the loop; without settings where nothing was done to it, as to nearly all of thousands."""
 
     id: str
     first_s: float
@@ -59,7 +61,7 @@ class Slice(Model):
     by_hand: bool
     key: int | None
     off_grid_ms: float
-    settings: SliceSettings
+    settings: SliceSettings | None
 
 
 class LoopTempo(Model):
@@ -222,20 +224,20 @@ def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
         "slices": [
             {
                 "id": s.id,
-                "first_s": s.first / rate,
-                "last_s": s.last / rate,
-                "read_s": s.read_frame / rate if s.read_frame >= 0 else None,
+                "first_s": round(s.first / rate, MOMENT_DIGITS),
+                "last_s": round(s.last / rate, MOMENT_DIGITS),
+                "read_s": round(s.read_frame / rate, MOMENT_DIGITS) if s.read_frame >= 0 else None,
                 "level_db": s.level_db,
                 "strikes": s.strikes,
                 "by_hand": s.by_hand,
                 "key": found.keys.get(s.id),
                 "off_grid_ms": off,
-                "settings": s.settings,
+                "settings": found.kit.slices.get(s.id),
             }
             for s, off in zip(found.slices, off_ms, strict=True)
         ],
         "loop_key": found.loop_key,
-        "moment_s": [m.frame / rate for m in found.moments],
+        "moment_s": [round(m.frame / rate, MOMENT_DIGITS) for m in found.moments],
         "moment_db": [m.level_db for m in found.moments],
         "moment_confidence": [max(s.confidence for s in m.strikes) for m in found.moments],
         "grid": timing.grid(tempo_map, -2.0, len(found.samples) / rate + 2.0),

@@ -6,13 +6,23 @@ import { useFolio } from './folio'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
 
-export type KitView = Schemas['KitView']
-export type SliceBody = KitView['slices'][0]
+export type SliceBody = Omit<Schemas['Slice'], 'settings'> & { settings: Schemas['SliceSettings'] }
+export type KitView = Omit<Schemas['KitView'], 'slices'> & { slices: SliceBody[] }
 export type Thresholds = Schemas['Thresholds']
 
 /** Slices less sure than this are doubts. */
 const IN_DOUBT = 0.75
 const LEAD = 'lead'
+const UNTOUCHED: Schemas['SliceSettings'] = {
+  gain_db: 0, fade_s: 0, reversed: false, muted: false, end: 'next',
+  drums: null, key: null, take: '', first_frame: 0, last_frame: 0,
+} // prettier-ignore
+
+/** Slices that nothing was done to come without settings. */
+function whole(found: Schemas['KitView']): KitView {
+  for (const piece of found.slices) piece.settings ??= UNTOUCHED
+  return found as KitView
+}
 
 export const useKits = defineStore('kits', () => {
   const folio = useFolio()
@@ -58,7 +68,7 @@ export const useKits = defineStore('kits', () => {
             }),
           )
         : await told(client.GET('/api/folios/{folio_id}/kits/{kit_id}', { params: { path: path() } }))
-      if (turn === asked) kit.value = found as unknown as KitView
+      if (turn === asked) kit.value = whole(found as unknown as Schemas['KitView'])
     } catch (error) {
       notices.tellProblem(error)
     }

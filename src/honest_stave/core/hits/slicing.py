@@ -16,6 +16,8 @@ GHOST_SHARE, GHOST_BELOW = 0.6, 64
 # Cuts closer than this are one.
 APART_S = 0.002
 PLAIN = SliceSettings()
+# Finer steps of shares and levels mean nothing, and thousands of them take their time to be sent.
+SHARE_DIGITS, LEVEL_DIGITS = 4, 2
 # A lead shorter than this belongs to the first slice.
 SHORTEST_LEAD_S = 0.002
 
@@ -42,14 +44,15 @@ def moments_of(reading: HitsReading, rate: int) -> tuple[Moment, ...]:
                 drum=DRUMS[reading.drum[i]],
                 kind=reading.kind[i],
                 velocity=round(float(reading.velocity[i])),
-                confidence=float(reading.confidence[i]),
+                confidence=round(float(reading.confidence[i]), SHARE_DIGITS),
                 ghost=bool(ghost[i]),
                 runner_up=DRUMS[reading.runner_up[i]],
-                runner_up_share=float(reading.runner_up_share[i]),
+                runner_up_share=round(float(reading.runner_up_share[i]), SHARE_DIGITS),
             )
             for i in place.tolist()
         )
-        found.append(Moment(int(frame[place[0]]), float(reading.level_db[place[0]]), strikes))
+        level_db = round(float(reading.level_db[place[0]]), LEVEL_DIGITS)
+        found.append(Moment(int(frame[place[0]]), level_db, strikes))
     return tuple(found)
 
 
