@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --unheard-clips 1200 --wider-clips 1900 --tuning-clips 180
+python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --wider-clips 1180 --tuning-clips 180
 """
 
 import argparse
@@ -68,8 +68,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=820)
-    parser.add_argument("--unheard-clips", type=int, default=1200)
-    parser.add_argument("--wider-clips", type=int, default=1900)
+    parser.add_argument("--unheard-clips", type=int, default=700)
+    parser.add_argument("--wider-clips", type=int, default=1180)
     parser.add_argument("--tuning-clips", type=int, default=180)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)

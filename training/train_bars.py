@@ -1,6 +1,6 @@
 """Trains the second network for beats on what the first hears in clips that it never met, and exports it.
 
-    python -m training.train_bars CACHE --clips 1200 --wider-clips 1900 --minutes 30
+    python -m training.train_bars CACHE --clips 700 --wider-clips 1180 --minutes 30
 
 Two learn side by side, from other seeds; what they say in the mean ships. The tuning clips say how good it is.
 """
@@ -97,8 +97,8 @@ def figures(network: torch.nn.Module, rows: list[BarRow]) -> str:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
-    parser.add_argument("--clips", type=int, default=1200)
-    parser.add_argument("--wider-clips", type=int, default=1900)
+    parser.add_argument("--clips", type=int, default=700)
+    parser.add_argument("--wider-clips", type=int, default=1180)
     parser.add_argument("--minutes", type=float, default=30.0)
     options = parser.parse_args()
     torch.set_num_threads(1)
