@@ -3,10 +3,11 @@
 from dataclasses import fields, replace
 
 import numpy as np
+import pytest
 
 from honest_stave.core.pitch.activity import LOWEST_PITCH
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LONG_BANDS, SEMITONES, Bands
-from honest_stave.core.pitch.octave_stops import PARTIAL_STEPS, doubt_octave_stops
+from honest_stave.core.pitch.octave_stops import PARTIAL_STEPS, doubt_octave_stops, find_keys_of_line
 from honest_stave.core.pitch.strikes import Strikes
 
 KEYS = np.tile([48, 52, 55, 50, 53, 57, 60, 59, 47, 55, 52, 48], 3)
@@ -60,6 +61,21 @@ def test_a_key_of_which_only_the_octave_was_read_is_told_by_its_fundamental() ->
     at = int(np.flatnonzero(score[order] == 2.0)[0])
     assert doubted.pitch[at] == strikes.pitch[octave] - 12
     assert (doubted.score[at], doubted.score[at + 1]) == (2.0, -2.0)
+
+
+@pytest.mark.parametrize(("under_db", "lower"), [(-20.0, True), (-45.0, False)])
+def test_a_line_is_read_an_octave_lower_where_partials_under_it_tell_so(under_db: float, lower: bool) -> None:
+    """The first and third partial under most notes are a key's; as soft as a flute's lower mode they are none."""
+    strikes, _, _, bands = played(even_db=6.0, octave_of=(), faint=False)
+    for number, pitch in enumerate(KEYS[:-8].tolist()):
+        frames = slice(2 * APART_CELLS * number, 2 * APART_CELLS * (number + 1))
+        rows = [BANDS_PER_SEMITONE * (pitch - LOWEST_PITCH + step) + 1 for step in (-12, 7)]
+        bands.long_db[frames, rows] = -30.0 + under_db
+    score = np.full(len(strikes), 2.0)
+    told = find_keys_of_line(strikes, score, np.zeros(len(strikes), int), bands)
+    expected = strikes.pitch - 12 * (lower & (np.arange(len(strikes)) < len(KEYS) - 8))
+    np.testing.assert_array_equal(told.pitch, expected)
+    np.testing.assert_array_equal(told.stopped, told.pitch < strikes.pitch)
 
 
 def test_octaves_that_are_sure_stay_beside_a_stop() -> None:

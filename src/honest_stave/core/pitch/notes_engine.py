@@ -22,7 +22,7 @@ from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.kind import Kind, judge_heard
 from honest_stave.core.pitch.note_ends import choose_ends
-from honest_stave.core.pitch.octave_stops import doubt_octave_stops
+from honest_stave.core.pitch.octave_stops import doubt_octave_stops, find_keys_of_line
 from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.pedal import find_pedal
 from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
@@ -222,8 +222,9 @@ def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> Wei
     strikes, score = strikes.chosen(kept), weighed.score[kept]
     passage = passage[kept]
     if one_voice:
-        return WeighedStrikes(strikes, one_at_a_time(strikes.onset_s, score), passage, strikes.pitch)
-    doubted = doubt_octave_stops(strikes, score, passage, bands)
-    counted = doubted.stopped[doubted.score >= 0]
+        told = find_keys_of_line(strikes, one_at_a_time(strikes.onset_s, score), passage, bands)
+    else:
+        told = doubt_octave_stops(strikes, score, passage, bands)
+    counted = told.stopped[told.score >= 0]
     share = float(counted.mean()) if len(counted) else 0.0
-    return WeighedStrikes(replace(strikes, pitch=doubted.pitch), doubted.score, passage, strikes.pitch, share)
+    return WeighedStrikes(replace(strikes, pitch=told.pitch), told.score, passage, strikes.pitch, share)

@@ -33,6 +33,10 @@ LEAST_HEARD, LEAST_SHARE = -3.0, 0.3
 PLAYED_SHARE, DOUBT = 0.2, 1.5
 # A partial this far over what lies two and three semitones beside it stands out.
 LEAST_FUNDAMENTAL_DB, BESIDE_STEPS = 12.0, (-3, -2, 2, 3)
+# The first and the third partial of a key lie no further than this under its octave; a flute's lower mode does.
+LEAST_FIRST_DB, LEAST_THIRD_DB = -32.0, -28.0
+# Notes of a line that it takes to tell, and the share of them that lies an octave lower.
+FEWEST_OF_LINE, LEAST_LOWER = 6, 0.4
 # A fundamental speaks up to so much later than its octave.
 LATEST_S = 0.25
 # Less likely octaves tell nothing of the key under them.
@@ -86,11 +90,36 @@ def doubt_octave_stops(strikes: Strikes, score: Values, passage: NDArray[np.int6
     lone = np.flatnonzero(stopped & (told >= 0) & ~((below >= 0) & (told[below] >= 0)))
     lone = lone[~_sounds_below(strikes, told >= 0)[lone]]
     lone = lone[stands_out_db(strikes.chosen(lone), bands, -12) > LEAST_FUNDAMENTAL_DB]
-    for i, late in _late_below(strikes, lone):
-        # The fundamental that speaks late is the same key, and no surer one than that the octave tells nothing.
+    return _an_octave_lower(strikes, told, lone, stopped)
+
+
+def find_keys_of_line(strikes: Strikes, score: Values, passage: NDArray[np.int64], bands: Bands) -> Doubted:
+    """Strikes of one voice, an octave lower in passages where most are told to be so by the partials under them.
+
+    No other voice can sound the first and the third partial of a key an octave lower; what a flute or a room
+    leaves there is much softer.
+
+    Args:
+        strikes, score, passage, bands: as for ``doubt_octave_stops``.
+    """
+    seen_db = _steady_db(strikes, bands, (0, -12, 7))
+    told_lower = (seen_db[:, 1] - seen_db[:, 0] > LEAST_FIRST_DB) & (seen_db[:, 2] - seen_db[:, 0] > LEAST_THIRD_DB)
+    told_lower &= stands_out_db(strikes, bands, -12) > LEAST_FUNDAMENTAL_DB
+    told_lower &= stands_out_db(strikes, bands, 7) > LEAST_FUNDAMENTAL_DB / 2
+    lower = np.zeros(len(strikes), bool)
+    for number in np.unique(passage):
+        own = passage == number
+        notes = own & (score >= 0)
+        lower |= own & (notes.sum() >= FEWEST_OF_LINE) & (told_lower[notes].sum() > LEAST_LOWER * notes.sum())
+    return _an_octave_lower(strikes, score.copy(), np.flatnonzero(lower & told_lower), lower & told_lower)
+
+
+def _an_octave_lower(strikes: Strikes, told: Values, chosen: NDArray[np.int64], stopped: Flags) -> Doubted:
+    """The chosen strikes an octave lower; a fundamental that speaks late is the same key."""
+    for i, late in _late_below(strikes, chosen):
         told[late] = np.minimum(told[late], -told[i])
     pitch = strikes.pitch.copy()
-    pitch[lone] -= 12
+    pitch[chosen] -= 12
     return Doubted(pitch, told, stopped)
 
 

@@ -39,7 +39,13 @@ async function takeOthers() {
       <div class="finding">
         <span>octave stop</span><span>in {{ Math.round(100 * said.octave_stop_share) }} % of notes</span>
       </div>
-      <p class="soft">Most keys sound their octave with even partials the stronger: octaves are doubted.</p>
+      <p class="soft">
+        {{
+          said.voices === 'one'
+            ? 'Partials an octave under the notes tell their keys: they are read an octave lower.'
+            : 'Most keys sound their octave with even partials the stronger: octaves are doubted.'
+        }}
+      </p>
     </template>
     <div v-if="said.pedal?.length" class="finding">
       <span>pedal</span><span>down {{ plural(said.pedal.length, 'time') }}</span>
