@@ -4,6 +4,7 @@ A network that judges note by note hears each of them as a key of its own. Over 
 show: of many keys something is heard an octave up, and of those without a read octave, too, the even
 partials, which the stop shares, are stronger than the odd ones. Strings, pipes and most reeds without
 such a stop have it the other way round; brass and plucked ones that do not have nothing an octave up.
+A line played on such an instrument is heard an octave up; the partials under its notes tell.
 """
 
 from collections.abc import Iterator
@@ -31,8 +32,8 @@ LEAST_EVEN_DB, FEWEST_KEYS = 0.8, 20
 LEAST_HEARD, LEAST_SHARE = -3.0, 0.3
 # With an octave stop one octave in five is played; the others are the stop's, and the keys under them so much surer.
 PLAYED_SHARE, DOUBT = 0.2, 1.5
-# A partial this far over what lies two and three semitones beside it stands out.
-LEAST_FUNDAMENTAL_DB, BESIDE_STEPS = 12.0, (-3, -2, 2, 3)
+# A fundamental this far over what lies two and three semitones beside it stands out, and a third partial so far.
+LEAST_FUNDAMENTAL_DB, LEAST_THIRD_OUT_DB, BESIDE_STEPS = 12.0, 6.0, (-3, -2, 2, 3)
 # The first and the third partial of a key lie no further than this under its octave; a flute's lower mode does.
 LEAST_FIRST_DB, LEAST_THIRD_DB = -32.0, -28.0
 # Notes of a line that it takes to tell, and the share of them that lies an octave lower.
@@ -50,7 +51,7 @@ class Doubted:
     Args:
         pitch: of the keys.
         score: log-odds of being notes.
-        stopped: which lie in passages with an octave stop.
+        stopped: which lie in passages with an octave stop; of one voice, which are read an octave lower.
     """
 
     pitch: NDArray[np.int64]
@@ -103,19 +104,21 @@ def find_keys_of_line(strikes: Strikes, score: Values, passage: NDArray[np.int64
         strikes, score, passage, bands: as for ``doubt_octave_stops``.
     """
     seen_db = _steady_db(strikes, bands, (0, -12, 7))
-    told_lower = (seen_db[:, 1] - seen_db[:, 0] > LEAST_FIRST_DB) & (seen_db[:, 2] - seen_db[:, 0] > LEAST_THIRD_DB)
-    told_lower &= stands_out_db(strikes, bands, -12) > LEAST_FUNDAMENTAL_DB
-    told_lower &= stands_out_db(strikes, bands, 7) > LEAST_FUNDAMENTAL_DB / 2
-    lower = np.zeros(len(strikes), bool)
-    for number in np.unique(passage):
-        own = passage == number
-        notes = own & (score >= 0)
-        lower |= own & (notes.sum() >= FEWEST_OF_LINE) & (told_lower[notes].sum() > LEAST_LOWER * notes.sum())
-    return _an_octave_lower(strikes, score.copy(), np.flatnonzero(lower & told_lower), lower & told_lower)
+    first_db, third_db = (seen_db[:, 1:] - seen_db[:, :1]).T
+    lower = (first_db > LEAST_FIRST_DB) & (third_db > LEAST_THIRD_DB)
+    lower &= stands_out_db(strikes, bands, -12) > LEAST_FUNDAMENTAL_DB
+    lower &= stands_out_db(strikes, bands, 7) > LEAST_THIRD_OUT_DB
+    notes, lower_notes = (np.bincount(passage, of) for of in (score >= 0, lower & (score >= 0)))
+    lower &= ((notes >= FEWEST_OF_LINE) & (lower_notes > LEAST_LOWER * notes))[passage]
+    return _an_octave_lower(strikes, score, np.flatnonzero(lower), lower)
 
 
-def _an_octave_lower(strikes: Strikes, told: Values, chosen: NDArray[np.int64], stopped: Flags) -> Doubted:
-    """The chosen strikes an octave lower; a fundamental that speaks late is the same key."""
+def _an_octave_lower(strikes: Strikes, score: Values, chosen: NDArray[np.int64], stopped: Flags) -> Doubted:
+    """The chosen strikes an octave lower; a fundamental that speaks late is the same key.
+
+    It is no surer a note of its own than that the octave tells nothing.
+    """
+    told = score.copy()
     for i, late in _late_below(strikes, chosen):
         told[late] = np.minimum(told[late], -told[i])
     pitch = strikes.pitch.copy()
@@ -148,15 +151,17 @@ def _has_octave_stop(passage: NDArray[np.int64], of: NDArray[np.int64], above: V
     """Whether the passage of each strike has an octave stop, (strikes,).
 
     Args:
-        passage: of each strike.
-        of: passage of each key.
+        passage: of each strike, rising.
+        of: passage of each key, rising.
         above: log-odds of what begins an octave over each key.
         even_db: even over odd partials of each key.
     """
-    found = np.zeros(int(passage[-1]) + 1 if len(passage) else 0, bool)
-    for number in np.unique(of):
-        own = of == number
-        alone = even_db[own & (above < 0)]
+    numbers = np.arange(int(passage[-1]) + 1 if len(passage) else 0)
+    found = np.zeros(len(numbers), bool)
+    firsts, stops = np.searchsorted(of, numbers), np.searchsorted(of, numbers, side="right")
+    for number in np.flatnonzero(stops - firsts >= FEWEST_KEYS).tolist():
+        own = slice(firsts[number], stops[number])
+        alone = even_db[own][above[own] < 0]
         heard = float((above[own] > LEAST_HEARD).mean())
         found[number] = len(alone) >= FEWEST_KEYS and float(np.median(alone)) > LEAST_EVEN_DB and heard > LEAST_SHARE
     return found[passage]
