@@ -14,8 +14,10 @@ MADE_SHARE = 0.3
 # Strokes that are changed in colour are cut to this length, and few of them are enough for a loop.
 COLOUR_SAMPLES = 1 << 16
 STROKES_COLOURED = 3
-# What keeps time, by how often it does.
-TIMEKEEPERS = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "open hat", "tom")
+# What keeps time, by how often it does: what is learnt from is like loops as they are made, what is measured on
+# asks for everything.
+TIMEKEEPERS = (*("hat",) * 12, *("open hat",) * 2, *("ride",) * 4, "other", "tom")
+TIMEKEEPERS_MEASURED = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "open hat", "tom")
 # How often the foot keeps the second and fourth beat, or every one, while the hands are busy elsewhere: under a ride
 # as a rule, under a tom or a bell rarely. Under a snare it is hardly heard: what is said of it there is this share.
 FOOT_KEEPS = {"ride": 0.7, "tom": 0.2, "other": 0.2}
@@ -29,7 +31,7 @@ class HitClip:
     hits: NDArray[np.float64]
 
 
-def _steps(random: np.random.Generator) -> dict[str, NDArray[np.float64]]:
+def _steps(random: np.random.Generator, timekeepers: tuple[str, ...]) -> dict[str, NDArray[np.float64]]:
     """Chance of each role on each of 16 steps."""
     place = np.arange(16)
     kick = (
@@ -41,7 +43,7 @@ def _steps(random: np.random.Generator) -> dict[str, NDArray[np.float64]]:
     density = float(random.choice([0.1, 0.4, 0.95]))
     hat = np.where(place % 4 == 0, 0.85, np.where(place % 2 == 0, 0.8, density))
     chances = {"kick": kick, "snare": snare}
-    timekeeper = str(random.choice(TIMEKEEPERS))
+    timekeeper = str(random.choice(timekeepers))
     chances[timekeeper] = hat
     if timekeeper == "hat":
         chances["open hat"] = np.where(place % 8 == 6, float(random.choice([0, 0.2, 0.6])), 0.01)
@@ -113,7 +115,8 @@ def make_clip(
     kit = _mixed(kits, random) if mixed else one_kit
     step_s = 60 / float(random.uniform(65, 180)) / 4
     swing = float(random.choice([0.0, 0.0, 0.15, 0.33])) * step_s
-    chances = {role: c for role, c in _steps(random).items() if role in kit}
+    timekeepers = TIMEKEEPERS_MEASURED if tuning else TIMEKEEPERS
+    chances = {role: c for role, c in _steps(random, timekeepers).items() if role in kit}
     chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
     if coloured:
         chosen = {role: _recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}

@@ -25,8 +25,7 @@ def test_from_a_loop_to_a_kit(empty: Page, tmp_path: Path) -> None:
     source.write_bytes(loop.wav())
     page.locator("input[type=file]").first.set_input_files(source)
     page.locator("[data-take=buckets]").get_by_role("button", name="Open").click()
-    page.get_by_role("link", name="Slices").click()
-    page.locator("[data-test=cut]").click()
+    page.get_by_role("button", name="Hear its hits, in slices").click()
     expect(page.locator("[data-test=null]")).to_have_text("exact", timeout=60_000)
     expect(page.locator("[data-test=loop-tempo]")).to_contain_text("4 bars of 4/4 at 118.0")
     before = slices(page)
@@ -63,6 +62,15 @@ def test_from_a_loop_to_a_kit(empty: Page, tmp_path: Path) -> None:
     expect(findings.get_by_role("heading").first).to_contain_text("tom")
     page.keyboard.press("v")
     expect(page.locator("[data-test=null]")).to_contain_text("1 differ")
+
+    # A whole lane is called another drum by one key; what else sounds in its slices stays.
+    page.get_by_label("Hits by drum").click(position={"x": 40, "y": 3 * 32 + 16})
+    expect(page.locator("[data-test=lane]")).to_contain_text("All hits called hat")
+    page.keyboard.press("8")
+    expect(page.locator("[data-test=lane]")).to_contain_text("All hits called cymbal")
+    page.keyboard.press("z")
+    expect(page.get_by_text("a drum called another")).to_be_visible()
+    page.keyboard.press("Escape")
 
     # In the playing mode letters play and do nothing else.
     page.keyboard.press("k")

@@ -11,11 +11,11 @@ from honest_stave.core.beat.loop_tempo import propose_tempo
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.keys import keys_of, loop_key
-from honest_stave.core.hits.kit import Kit, Slice, SliceSettings
+from honest_stave.core.hits.kit import Kit, Slice, SliceSettings, Strike
 from honest_stave.core.hits.pattern import at_pace, drum_notes, pattern_of, repeated, shuffled
 from honest_stave.core.hits.reading import DRUMS, HitsReading
 from honest_stave.core.hits.slice_sound import null_test, sound_of
-from honest_stave.core.hits.slicing import moments_of, slices_of, zero_crossing
+from honest_stave.core.hits.slicing import as_set, moments_of, slices_of, zero_crossing
 from honest_stave.core.hits.zones_of_kit import OVERLAP_S, stretched_tail, zones_of
 from tests.made import RATE
 
@@ -137,6 +137,19 @@ def test_classes_are_set_by_hand_and_back() -> None:
     assert kit_edits.as_read(both, ["r48510"]).slices == {}
     with pytest.raises(BadInput, match="no drum 'gong'"):
         kit_edits.set_drums(KIT, cut(), ["r48510"], ["gong"])
+
+
+def test_a_drum_called_another_keeps_its_force_and_its_company() -> None:
+    struck = (Strike("kick", "kick", 120, 0.9), Strike("other", "other", 40, 0.6))
+    slices = (replace(cut()[1], id="r9", strikes=struck), replace(cut()[1], id="r8", strikes=struck[:1]))
+    renamed = kit_edits.rename_drum(KIT, slices, ["r9", "r8"], "other", "hat")
+    assert renamed.slices["r9"].drums == ("kick", "hat")
+    assert "r8" not in renamed.slices
+    kick, hat = as_set(struck, renamed.slices["r9"])
+    assert kick == struck[0]
+    assert (hat.drum, hat.velocity) == ("hat", 40)
+    with pytest.raises(BadInput, match="No tom sounds"):
+        kit_edits.rename_drum(KIT, slices, ["r9"], "tom", "hat")
 
 
 def test_keys_rise_from_the_root_or_lie_on_the_drum_notes() -> None:

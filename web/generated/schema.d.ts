@@ -2401,6 +2401,7 @@ export interface components {
              *       "by_frames": 0,
              *       "by": 0,
              *       "drums": [],
+             *       "was": "",
              *       "gain_db": 0,
              *       "fade_s": 0,
              *       "reversed": false,
@@ -3139,6 +3140,11 @@ export interface components {
              * @default []
              */
             drums?: string[];
+            /**
+             * Was
+             * @default
+             */
+            was?: string;
             /**
              * Gain Db
              * @default 0

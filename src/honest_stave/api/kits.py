@@ -121,6 +121,7 @@ class SliceValues(Model):
     by_frames: int = Field(0, ge=-MOST_FRAMES, le=MOST_FRAMES)
     by: int = Field(0, ge=-5000, le=5000)
     drums: list[str] = Field([], max_length=6)
+    was: str = ""
     gain_db: float = 0.0
     fade_s: float = 0.0
     reversed: bool = False

@@ -193,7 +193,7 @@ def change_kit(studio: Studio, folio_id: str, kit_id: str, values: dict[str, Any
 
 
 # What an edit cannot be without.
-NEEDED = {"cut": "at_s", "drums": "drums", "order": "by"}
+NEEDED = {"cut": "at_s", "drums": "drums", "rename": "was", "order": "by"}
 EDITS = {
     "cut": "cut by hand",
     "remove": "cuts taken away",
@@ -202,6 +202,7 @@ EDITS = {
     "zero": "cuts to a zero crossing",
     "set": "slices changed",
     "drums": "drums set",
+    "rename": "a drum called another",
     "two drums": "two drums heard",
     "as read": "back to what was read",
     "order": "keys in another order",
@@ -257,6 +258,8 @@ def _edited(
             return kit_edits.set_slices(kit, ids, values)
         case "drums":
             return kit_edits.set_drums(kit, slices, ids, values["drums"])
+        case "rename":
+            return kit_edits.rename_drum(kit, slices, ids, values["was"], (values.get("drums") or [""])[0])
         case "two drums":
             return kit_edits.split_in_two(kit, slices, ids)
         case "as read":

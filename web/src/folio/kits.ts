@@ -3,6 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { bytes, client, told, type Schemas } from './client'
 import { useFolio } from './folio'
+import { laneOf, type HitLane } from './hitLanes'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
 
@@ -31,6 +32,8 @@ export const useKits = defineStore('kits', () => {
   const kit = shallowRef<KitView | null>(null)
   const nulled = shallowRef<Schemas['Null'] | null>(null)
   const selection = ref<Set<string>>(new Set())
+  /** The drum whose lane was selected as a whole; empty when slices were selected one by one. */
+  const lane = ref('')
   const playing = ref(false)
   const pads = ref(false)
   const tried = shallowRef<Thresholds | null>(null)
@@ -96,6 +99,19 @@ export const useKits = defineStore('kits', () => {
 
   function select(ids: string[], add = false) {
     selection.value = new Set(add ? [...selection.value, ...ids] : ids)
+    lane.value = ''
+  }
+  /** All slices with hits in a lane; ghosts are snares. */
+  function selectLane(of: HitLane) {
+    const found = playable.value.filter((s) => s.strikes.some((k) => laneOf(k) === of))
+    select(found.map((s) => s.id))
+    lane.value = found.length ? (of === 'ghost' ? 'snare' : of) : ''
+  }
+  /** The selected slices are this drum; of a whole lane only its own drum changes its name. */
+  async function nameDrum(drum: string) {
+    if (!lane.value) return edit('drums', { drums: [drum] })
+    await edit('rename', { was: lane.value, drums: [drum] })
+    lane.value = drum
   }
   async function cut() {
     const body = { take: notes.takeId } as Schemas['AskHits']
@@ -185,6 +201,6 @@ export const useKits = defineStore('kits', () => {
 
   return {
     kit, nulled, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
-    load, select, cut, tryThresholds, keepThresholds, change, edit, setTempo, giveTempo, makePart, soundOf,
+    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, setTempo, giveTempo, makePart, soundOf,
   } // prettier-ignore
 })

@@ -4,6 +4,7 @@ import { usePlayer } from '../player/store'
 import { hearLoop, hearSlice } from '../player/hearing'
 import { openDialog } from '../ui/dialogs'
 import type { Action } from '../ui/shortcuts'
+import { laneOf } from './hitLanes'
 import { useKits } from './kits'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
@@ -75,11 +76,12 @@ export function sliceActions(router: Router): Action[] {
     { id: 'slice-play-mode', label: 'Playing mode', key: 'k', group: 'Slices', when: here, run: () => (kits.playing = !kits.playing) },
     { id: 'slice-pads', label: 'Pads', key: 'p', group: 'Slices', when: here, run: () => (kits.pads = !kits.pads) },
     { id: 'slice-all', label: 'All slices', key: 'Mod+a', group: 'Slices', when: here, run: () => kits.select(kits.playable.map((s) => s.id)) },
+    { id: 'slice-lane', label: 'All of this drum', key: 'a', group: 'Slices', when: () => chosen() && !!kits.focus?.strikes.length, run: () => kits.focus && kits.selectLane(laneOf(kits.focus.strikes[0])) },
     { id: 'slice-none', label: 'No slice', key: 'Escape', group: 'Slices', when: chosen, run: () => kits.select([]) },
     { id: 'slice-table', label: 'As a table', key: 'Shift+t', group: 'Slices', when: here, run: () => (openDialog.value = 'slice-table') },
     { id: 'kit-files', label: 'Hand the kit on', key: 'Shift+h', group: 'Slices', when: here, run: () => (openDialog.value = 'kit') },
     ...Object.entries(DRUM_KEYS).map(([drum, key]) => ({
-      id: `drum-${drum}`, label: drum, key, group: 'Slices', when: chosen, run: () => void kits.edit('drums', { drums: [drum] }),
+      id: `drum-${drum}`, label: drum, key, group: 'Slices', when: chosen, run: () => void kits.nameDrum(drum),
     })),
     { id: 'to-slices', label: 'Slices', key: 'Shift+PageDown', group: 'View', when: () => notes.takeId !== '', run: () => void router.push({ name: 'slices' }) },
   ] // prettier-ignore

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { KitView, SliceBody } from '../folio/kits'
-import { drawHitLanes, drawStripMarks, drawStrips, LANES, laneOf, slicesInView } from './drawSlices'
+import { LANES, laneOf } from '../folio/hitLanes'
+import { drawHitLanes, drawStripMarks, drawStrips, slicesInView } from './drawSlices'
 import { TimeAxis } from './geometry'
 import type { Colours } from './surface'
 
@@ -67,6 +68,10 @@ describe('strips of a loop', () => {
     const narrow = recordingPen()
     drawStripMarks(narrow.pen, new TimeAxis(0, 100, 400), 200, view([slice(0)]), new Set(), label, colours)
     expect(narrow.seen.texts).toEqual([])
+    const close = recordingPen()
+    const crowd = [0, 1, 2].map((i) => slice(i))
+    drawStripMarks(close.pen, new TimeAxis(0, 6, 400), 200, view(crowd), new Set(), () => '10', colours)
+    expect(close.seen.texts).toHaveLength(2)
   })
   it('shows what plays backwards and what is mute without colour alone', () => {
     const done = (values: object) => slice(0, { settings: { ...slice(0).settings, ...values } })
@@ -88,8 +93,15 @@ describe('hits by lane', () => {
   it('draws doubtful hits in outline, selected ones in madder', () => {
     const doubtful = slice(0, { strikes: [{ ...strike, confidence: 0.6 }] })
     const { pen, seen } = recordingPen()
-    drawHitLanes(pen, new TimeAxis(0, 1, 400), view([doubtful, slice(1)]), new Set(['r1']), colours)
+    drawHitLanes(pen, new TimeAxis(0, 1, 400), view([doubtful, slice(1)]), new Set(['r1']), '', colours)
     expect(seen.strokes).toEqual(['ink'])
+    expect(seen.fills).toEqual(['ink', 'madder'])
+  })
+  it('of a lane selected as a whole marks that drum alone', () => {
+    const hat = { ...slice(0).strikes[0], drum: 'hat', kind: 'closed hat' }
+    const both = slice(0, { strikes: [...slice(0).strikes, hat] })
+    const { pen, seen } = recordingPen()
+    drawHitLanes(pen, new TimeAxis(0, 1, 400), view([both]), new Set(['r0']), 'hat', colours)
     expect(seen.fills).toEqual(['ink', 'madder'])
   })
   it('says how far a hit lies from the sixteenth only where it matters and has room', () => {
@@ -100,11 +112,12 @@ describe('hits by lane', () => {
       new TimeAxis(0, 1, 400),
       view([late, slice(1, { off_grid_ms: -4 })]),
       new Set(),
+      '',
       colours,
     )
     expect(seen.texts).toEqual(['+18'])
     const crowded = recordingPen()
-    drawHitLanes(crowded.pen, new TimeAxis(0, 9, 200), view([late, slice(1)]), new Set(), colours)
+    drawHitLanes(crowded.pen, new TimeAxis(0, 9, 200), view([late, slice(1)]), new Set(), '', colours)
     expect(crowded.seen.texts).toEqual([])
   })
 })

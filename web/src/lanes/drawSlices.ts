@@ -1,9 +1,9 @@
 /** A loop as strips of paper, and its hits by lane under it. Draws only what is in view. */
+import { LANES, laneOf } from '../folio/hitLanes'
 import type { KitView, SliceBody } from '../folio/kits'
 import type { TimeAxis } from './geometry'
 import { FIGURES, SMALL_FIGURES, type Colours } from './surface'
 
-export const LANES = ['kick', 'snare', 'ghost', 'hat', 'tom', 'cymbal', 'other'] as const
 export const LANE_PX = 32
 /** Every second strip lies lower by this, so that neighbours are told apart without colour. */
 const STEP_PX = 9
@@ -12,6 +12,9 @@ const LABEL_ROOM = 24
 const TOOTH_PX = 5
 const NIB_PX = 8
 const NARROWEST_LABEL_PX = 9
+/** Width of a figure, and the room that labels keep between them. */
+const FIGURE_PX = 7.8
+const LABEL_APART_PX = 3
 const NARROWEST_MS_PX = 30
 const SURE = 0.75
 
@@ -27,11 +30,6 @@ export function slicesInView(slices: SliceBody[], axis: TimeAxis): [number, numb
   let end = low
   while (end < slices.length && slices[end].first_s <= axis.to) end++
   return [low, end]
-}
-
-export function laneOf(strike: SliceBody['strikes'][0]): (typeof LANES)[number] {
-  if (strike.ghost) return 'ghost'
-  return (LANES as readonly string[]).includes(strike.drum) ? (strike.drum as 'kick') : 'other'
 }
 
 /** A torn edge: the cut was set or moved by hand. */
@@ -95,6 +93,7 @@ export function drawStripMarks(
   const bottom = height - LABEL_ROOM
   pen.textAlign = 'center'
   pen.textBaseline = 'middle'
+  let labelledTo = -Infinity
   for (let i = first; i < last; i++) {
     const piece = view.slices[i]
     const drop = i % 2 ? STEP_PX : 0
@@ -110,9 +109,14 @@ export function drawStripMarks(
       pen.stroke()
     }
     if (right - left >= NARROWEST_LABEL_PX) {
+      const text = label(piece, i)
       pen.font = FIGURES
       pen.fillStyle = selection.has(piece.id) ? c.madder : c.text
-      pen.fillText(label(piece, i), middle, height - LABEL_ROOM / 2 + 1)
+      // A label that would touch the one before it is left out.
+      if (middle - labelledTo >= (text.length * FIGURE_PX) / 2) {
+        pen.fillText(text, middle, height - LABEL_ROOM / 2 + 1)
+        labelledTo = middle + (text.length * FIGURE_PX) / 2 + LABEL_APART_PX
+      }
     }
   }
   pen.textAlign = 'left'
@@ -165,6 +169,7 @@ export function drawHitLanes(
   axis: TimeAxis,
   view: KitView,
   selection: Set<string>,
+  drum: string,
   c: Colours,
 ): void {
   const [first, last] = slicesInView(view.slices, axis)
@@ -179,7 +184,7 @@ export function drawHitLanes(
       const base = (LANES.indexOf(laneOf(strike)) + 1) * LANE_PX - 4
       const tall = 7 + (strike.velocity / 127) * (LANE_PX - 13)
       nib(pen, x, base, tall)
-      pen.fillStyle = pen.strokeStyle = chosen ? c.madder : c.ink
+      pen.fillStyle = pen.strokeStyle = chosen && (!drum || strike.drum === drum) ? c.madder : c.ink
       pen.lineWidth = 1.1
       if (strike.confidence >= SURE) pen.fill()
       else {

@@ -76,6 +76,22 @@ def set_drums(kit: Kit, slices: Sequence[Slice], ids: Sequence[str], drums: Sequ
     return replace(kit, slices=_kept({**kit.slices, **fresh}))
 
 
+def rename_drum(kit: Kit, slices: Sequence[Slice], ids: Sequence[str], was: str, drum: str) -> Kit:
+    """One drum of slices called another; what else sounds in them stays.
+
+    Raises:
+        BadInput: there is no such drum, or none of the slices holds the one that is renamed.
+    """
+    chosen = set(ids)
+    holding = [s for s in slices if s.id in chosen and any(strike.drum == was for strike in s.strikes)]
+    if not holding:
+        raise BadInput(f"No {was} sounds in the selected slices.", "Select the lane that is called wrongly.")
+    for piece in holding:
+        drums = [drum if strike.drum == was else strike.drum for strike in piece.strikes]
+        kit = set_drums(kit, slices, [piece.id], drums)
+    return kit
+
+
 def split_in_two(kit: Kit, slices: Sequence[Slice], ids: Sequence[str]) -> Kit:
     """A second drum in slices that hold one: the runner-up of what was read."""
     for piece in slices:

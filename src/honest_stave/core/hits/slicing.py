@@ -130,7 +130,7 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
             last=last,
             read_frame=read,
             level_db=level_db,
-            strikes=_as_set(strikes, kit.slices[id]) if id in kit.slices else strikes,
+            strikes=as_set(strikes, kit.slices[id]) if id in kit.slices else strikes,
             by_hand=by_hand,
             settings=kit.slices.get(id, PLAIN),
         )
@@ -145,12 +145,13 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
     return tuple(found)
 
 
-def _as_set(strikes: tuple[Strike, ...], settings: SliceSettings) -> tuple[Strike, ...]:
-    """Drums as set by hand; velocities stay as they were read."""
+def as_set(strikes: tuple[Strike, ...], settings: SliceSettings) -> tuple[Strike, ...]:
+    """Drums of a slice as set by hand; velocities stay as read, of a drum called another as of the one it was."""
     if settings.drums is None:
         return strikes
     known = {s.drum: s for s in strikes}
-    velocity = max((s.velocity for s in strikes), default=100)
+    given_up = [s.velocity for s in strikes if s.drum not in settings.drums]
+    velocity = max(given_up or [s.velocity for s in strikes], default=100)
     return tuple(known.get(d, Strike(d, d, velocity, 1.0)) for d in settings.drums)
 
 

@@ -4,12 +4,14 @@ import { computed } from 'vue'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import ActButton from '../../ui/ActButton.vue'
+import CutInstead from './CutInstead.vue'
 import { HOLDS, LIMITS_OF } from '../../ui/kinds'
 
 const notes = useNotes()
 const folio = useFolio()
 const seems = computed(() => notes.take?.facts.seems ?? null)
-const one = computed(() => (seems.value ? seems.value.name === 'one' : true))
+const proposed = computed(() => seems.value?.name ?? 'one')
+const struck = computed(() => proposed.value === 'drums' || proposed.value === 'mix')
 </script>
 
 <template>
@@ -19,10 +21,11 @@ const one = computed(() => (seems.value ? seems.value.name === 'one' : true))
       {{ LIMITS_OF[seems.name] }}
     </p>
     <p v-else>This take has not been read yet. Reading takes a second or two; nothing is changed by it.</p>
+    <CutInstead v-if="struck" :main="proposed === 'drums'" />
     <button
       type="button"
       class="act"
-      :class="{ main: one }"
+      :class="{ main: proposed === 'one' }"
       :disabled="folio.running.length > 0"
       @click="notes.read({ voices: 'one' })"
     >
@@ -31,7 +34,7 @@ const one = computed(() => (seems.value ? seems.value.name === 'one' : true))
     <button
       type="button"
       class="act"
-      :class="{ main: !one }"
+      :class="{ main: proposed === 'many' || proposed === 'mix' }"
       :disabled="folio.running.length > 0"
       @click="notes.read({ voices: 'many' })"
     >

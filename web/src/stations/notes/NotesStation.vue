@@ -3,6 +3,7 @@ import { useNotes } from '../../folio/notes'
 import AskReading from './AskReading.vue'
 import DoubtLimit from './DoubtLimit.vue'
 import NoteLanes from './NoteLanes.vue'
+import NothingHeard from './NothingHeard.vue'
 import NotesMargin from './NotesMargin.vue'
 import StationEmpty from '../../ui/StationEmpty.vue'
 
@@ -13,7 +14,8 @@ const notes = useNotes()
   <main class="station" aria-label="Notes">
     <template v-if="notes.take || notes.partId">
       <NoteLanes />
-      <DoubtLimit v-if="notes.candidates" />
+      <NothingHeard v-if="notes.candidates?.confidence.length === 0 && !notes.partId" />
+      <DoubtLimit v-else-if="notes.candidates" />
       <AskReading v-else-if="notes.take?.kind === 'audio'" />
     </template>
     <StationEmpty v-else />

@@ -106,6 +106,6 @@ async function toPart(what: 'pattern' | 'drums') {
   color: var(--ink);
 }
 .field {
-  max-width: 140px;
+  max-width: 176px;
 }
 </style>

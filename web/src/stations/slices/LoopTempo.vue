@@ -79,7 +79,7 @@ const number = (event: Event) => Number((event.target as HTMLInputElement).value
 <style scoped>
 .loop {
   flex: none;
-  width: 286px;
+  width: 316px;
 }
 .rival {
   margin: 3px 0;
@@ -89,6 +89,9 @@ const number = (event: Event) => Number((event.target as HTMLInputElement).value
   align-items: center;
 }
 .field {
-  width: 70px;
+  flex: none;
+  width: 64px;
+  padding-inline: 6px;
+  appearance: textfield;
 }
 </style>

@@ -2,7 +2,7 @@
 /** The loudness threshold over the hits it sorts, and what was found of the loop's tempo. */
 import { computed } from 'vue'
 import { useKits } from '../../folio/kits'
-import { LANES } from '../../lanes/drawSlices'
+import { LANES } from '../../folio/hitLanes'
 import { colours } from '../../lanes/surface'
 import { useCanvas } from '../../lanes/useCanvas'
 import { plural } from '../../ui/format'

@@ -1,18 +1,12 @@
 <script setup lang="ts">
 /** The loop as strips of paper over its hits by lane, on one time axis. */
 import { computed, ref } from 'vue'
+import { LANES } from '../../folio/hitLanes'
 import { useKits, type SliceBody } from '../../folio/kits'
 import { useNotes } from '../../folio/notes'
 import { useView } from '../../folio/view'
 import { drawGrid, drawRuler } from '../../lanes/drawRuler'
-import {
-  drawHitLanes,
-  drawLaneNames,
-  drawStripMarks,
-  drawStrips,
-  LANE_PX,
-  LANES,
-} from '../../lanes/drawSlices'
+import { drawHitLanes, drawLaneNames, drawStripMarks, drawStrips, LANE_PX } from '../../lanes/drawSlices'
 import { drawWave } from '../../lanes/drawWave'
 import { colours } from '../../lanes/surface'
 import { useCanvas } from '../../lanes/useCanvas'
@@ -71,13 +65,13 @@ useCanvas(
 )
 useCanvas(
   'hits',
-  [...inView, () => kits.kit, () => kits.selection, () => player.grid],
+  [...inView, () => kits.kit, () => kits.selection, () => kits.lane, () => player.grid],
   (pen, width, height) => {
     const c = colours()
     drawLaneNames(pen, LEFT, width, kits.kit?.kit.lane_thresholds_db ?? {}, c)
     clipped(pen, width, height)
     drawGrid(pen, axis(width), height, player.grid, c)
-    if (kits.kit) drawHitLanes(pen, axis(width), kits.kit, kits.selection, c)
+    if (kits.kit) drawHitLanes(pen, axis(width), kits.kit, kits.selection, kits.lane, c)
   },
 )
 
@@ -132,14 +126,8 @@ function laneDown(event: PointerEvent) {
     kits.select([near.id], event.shiftKey)
     player.position = near.first_s
     void hearSlice(near)
-  } else if (x < 0 && lane) selectLane(lane)
+  } else if (x < 0 && lane) kits.selectLane(lane)
   else player.seek(time.time(x))
-}
-function selectLane(lane: string) {
-  const ids = kits.playable.filter((s) =>
-    s.strikes.some((k) => (lane === 'ghost' ? k.ghost : k.drum === lane && !k.ghost)),
-  )
-  kits.select(ids.map((s) => s.id))
 }
 function rulerDown(event: PointerEvent) {
   player.seek(at(event).time.time(at(event).x))

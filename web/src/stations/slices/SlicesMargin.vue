@@ -25,7 +25,9 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
 <template>
   <aside class="margin" aria-label="Findings">
     <template v-if="piece">
-      <h2 v-if="several > 1">{{ plural(several, 'slice') }} <small>selected</small></h2>
+      <h2 v-if="several > 1">
+        {{ plural(several, 'slice') }} <small>{{ kits.lane ? `called ${kits.lane}` : 'selected' }}</small>
+      </h2>
       <h2 v-else>
         Slice {{ kits.place + 1 }}
         <small>{{ kits.place + 1 }} of {{ kits.playable.length }}, {{ drums }}</small>
@@ -105,14 +107,19 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
         <ActButton action="slice-zero" small />
         <ActButton action="slice-remove" small />
         <ActButton action="slice-as-read" small />
+        <ActButton action="slice-lane" small />
       </div>
+      <p v-if="kits.lane" class="soft" data-test="lane">
+        All hits called {{ kits.lane }}: another drum’s key renames them. What else sounds in these slices
+        stays.
+      </p>
       <div class="row drums" aria-label="Its drum">
         <ActButton
           v-for="drum in ['kick', 'snare', 'hat', 'tom', 'cymbal', 'other']"
           :key="drum"
           :action="`drum-${drum}`"
           small
-          :pressed="piece.strikes.some((s) => s.drum === drum)"
+          :pressed="kits.lane ? drum === kits.lane : piece.strikes.some((s) => s.drum === drum)"
         />
       </div>
     </template>
