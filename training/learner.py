@@ -1,7 +1,10 @@
 """One training: steps by a cosine of its time, averaged weights, a file to go on from."""
 
 import time
+from collections.abc import Callable, Sequence
+from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import torch
@@ -94,3 +97,18 @@ class Learner:
         """The network with its averaged weights, ready to be used."""
         self.network.load_state_dict(self.average)
         return self.network.eval()
+
+
+def side_by_side(train: Callable[..., Any], given: Sequence[tuple[Any, ...]]) -> list[Any]:
+    """What several trainings give, each in a process of its own to the end of its file, from where it is taken here.
+
+    Args:
+        train: goes on from a file and keeps everything there.
+        given: its arguments, one row a training.
+    """
+    learning = [get_context("fork").Process(target=train, args=row) for row in given]
+    for process in learning:
+        process.start()
+    for process in learning:
+        process.join()
+    return [train(*row) for row in given]

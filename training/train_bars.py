@@ -6,7 +6,6 @@ Two learn side by side, from other seeds; what they say in the mean ships. The t
 """
 
 import argparse
-from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -17,7 +16,7 @@ from training.bar_network import BarNetwork
 from training.bar_rows import BarRow, all_bar_rows
 from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED
 from training.beat_material import material
-from training.learner import Learner
+from training.learner import Learner, side_by_side
 from training.mean import Mean
 from training.onnx_file import halve, write_onnx
 from training.train_beats import NETWORKS
@@ -105,14 +104,8 @@ def main() -> None:
     rows = all_bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
     rows += all_bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), WIDER_ROUNDS)
     print(f"{len(rows)} rows", flush=True)
-    # Each learns in a process of its own, to its file's end; here they are only taken from there.
     given = [(rows, options.minutes, options.cache, seed) for seed in NETWORK_SEEDS]
-    learning = [get_context("fork").Process(target=train, args=of) for of in given]
-    for process in learning:
-        process.start()
-    for process in learning:
-        process.join()
-    network = Mean([train(*of) for of in given]).eval()
+    network = Mean(side_by_side(train, given)).eval()
     print(figures(network, all_bar_rows(material(options.cache, 180, tuning=True), 1)), flush=True)
     example = torch.zeros(1, 8, rows[0].features.shape[1]), torch.arange(8)[None]
     axes = {name: {1: "beats"} for name in ("features", "number", "out")}

@@ -21,7 +21,7 @@ from honest_stave.core.hits.hits_engine import LONG_STRETCHES, RISE_GROUPS, SHOR
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.hits.weighing import hit_inputs
 from training.drum_network import DrumNetwork
-from training.learner import Learner
+from training.learner import Learner, side_by_side
 from training.look import scale_of
 from training.loops_heard import Heard, loops_heard
 from training.mean import Mean
@@ -189,8 +189,11 @@ def shipped() -> tuple[list[DrumNetwork], DrumNetwork]:
     return found[:-1], found[-1]
 
 
-def train(network: DrumNetwork, loops: Loops, loss_of: Loss, seed: int, learner: Learner) -> DrumNetwork:
-    """The network with averaged weights."""
+def train(
+    network: DrumNetwork, loops: Loops, loss_of: Loss, seed: int, minutes: float, peak_rate: float, path: Path
+) -> DrumNetwork:
+    """The network with averaged weights; goes on where it was interrupted."""
+    learner = Learner(network, minutes, peak_rate=peak_rate, warm_steps=100, weight_decay=1e-2, path=path)
     random = torch.Generator().manual_seed(seed)
     while not learner.done:
         chosen = torch.randint(len(loops.inputs), (BATCH,), generator=random).tolist()
@@ -274,16 +277,15 @@ def main() -> None:
     loops = Loops(trained)
     peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
     several, force = shipped() if options.from_shipped else ([begun(loops, seed) for seed in NETWORK_SEEDS], None)
-
-    def learner(network: DrumNetwork, minutes: float, name: str) -> Learner:
-        path = options.cache / name
-        return Learner(network, minutes, peak_rate=peak_rate, warm_steps=100, weight_decay=1e-2, path=path)
-
-    for network, seed in zip(several, NETWORK_SEEDS, strict=True):
-        train(network, loops, drums_loss, seed, learner(network, options.minutes, f"drums-{seed}.pt"))
+    given = [
+        (network, loops, drums_loss, seed, options.minutes, peak_rate, options.cache / f"drums-{seed}.pt")
+        for network, seed in zip(several, NETWORK_SEEDS, strict=True)
+    ]
+    several = side_by_side(train, given)
     # Both at once, neither is learnt well: the force has a network of its own, which goes on from one of those.
     force = force or deepcopy(several[0])
-    train(force, loops, force_loss, FORCE_SEED, learner(force, options.force_minutes, "drum-force.pt"))
+    path = options.cache / "drum-force.pt"
+    train(force, loops, force_loss, FORCE_SEED, options.force_minutes, peak_rate, path)
     mean = Mean(several)
     print(figures(mean, force, unfamiliar), flush=True)
     export(mean, force, loops)
