@@ -58,32 +58,36 @@ def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Value
     likely = likely - USUAL_WEIGHT / LENGTH_WEIGHT * 0.5 * (np.log2(lengths * CELL_S / USUAL_S) / SPREAD_OCTAVES) ** 2
     change = CHANGE_COST * np.log(lengths[:, None] / lengths[None]) ** 2
     first, last = int(heard[0]), int(heard[-1])
-    total = np.full((cells, len(lengths)), -np.inf)
+    # Above the first cell lies what no row can come from.
+    longest = int(lengths[-1])
+    total = np.full((longest + cells, len(lengths)), -np.inf)
     came = np.full((cells, len(lengths)), -1, np.int16)
-    rows = np.arange(len(lengths))
     cover = COVER * lengths * CELL_S
-    for cell in range(max(first - 2, 0), min(last + 3, cells)):
-        earlier = cell - lengths
-        known = np.where((earlier >= 0)[:, None], total[np.maximum(earlier, 0)], -np.inf)
-        options = known - change
-        best = options.argmax(axis=1)
-        over = passed[cell] - passed[np.maximum(earlier + 1, 0)]
-        value = options[rows, best] + cover - PASSED_WEIGHT * over
-        starts = -LATE_COST * max(cell - first, 0) * CELL_S
+    # No beat is shorter than the shortest: so many cells do not know of one another, and are reckoned at once.
+    for begin in range(max(first - 2, 0), min(last + 3, cells), int(lengths[0])):
+        cell = np.arange(begin, min(begin + int(lengths[0]), last + 3, cells))
+        earlier = cell[:, None] - lengths
+        options = total[longest + earlier] - change
+        best = options.argmax(axis=2)
+        over = passed[cell][:, None] - passed[np.maximum(earlier + 1, 0)]
+        value = np.take_along_axis(options, best[:, :, None], axis=2)[:, :, 0] + cover - PASSED_WEIGHT * over
+        starts = -LATE_COST * CELL_S * np.maximum(cell - first, 0)[:, None]
         fresh = value < starts
-        total[cell] = np.where(fresh, starts, value) + odds[cell] + LENGTH_WEIGHT * likely[cell]
+        likely_here = odds[cell][:, None] + LENGTH_WEIGHT * likely[cell]
+        total[longest + cell] = np.where(fresh, starts, value) + likely_here
         came[cell] = np.where(fresh, -1, best)
+    total = total[longest:]
     tail = np.arange(max(last - int(lengths[-1]), first), min(last + 3, cells))
     ends = total[tail]
     place, k = (int(i) for i in np.unravel_index(int(ends.argmax()), ends.shape))
-    cell = int(tail[place])
+    at = int(tail[place])
     chosen = []
-    while cell >= 0:
-        chosen.append(cell)
-        before = int(came[cell, k])
+    while at >= 0:
+        chosen.append(at)
+        before = int(came[at, k])
         if before < 0:
             break
-        cell, k = cell - int(lengths[k]), before
+        at, k = at - int(lengths[k]), before
     beats = np.array(chosen[::-1])
     odds = activity.beat.astype(np.float64)
     wide = np.maximum(odds, np.maximum(np.append(LEAST_ODDS, odds[:-1]), np.append(odds[1:], LEAST_ODDS)))
