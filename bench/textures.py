@@ -28,6 +28,8 @@ from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSetting
 
 PRACTICE = Path(__file__).parents[2] / "shared" / "practice"
 RIGHT_KINDS = {"single": ("one",), "many": ("many",), "hits": ("drums", "mix")}
+# Of the recordings for beats these are without drums.
+WITHOUT_DRUMS = ("no-drums", "piano", "strings")
 PART_WRITING = ("strings", "choir", "organ")
 FLATS = {
     "Db": "D♭", "C#": "D♭", "Eb": "E♭", "D#": "E♭", "F#": "F♯",
@@ -53,6 +55,11 @@ def kinds() -> None:
             mark = "" if found.name in wanted else "   WRONG"
             print(f"{folder:8}{path.stem:24}{found.name:8}{found.confidence:6.2f}{mark}")
     print(f"kind right in {right} of {total}: {right / total:.3f}")
+    beats = sorted((PRACTICE / "beats").glob("*.flac"))
+    told = [judge_kind(*soundfile.read(path, dtype="float32", always_2d=True)).name for path in beats]
+    wanted_of = ["many" if any(w in path.stem for w in WITHOUT_DRUMS) else "mix" for path in beats]
+    right = sum(name == wanted for name, wanted in zip(told, wanted_of, strict=True))
+    print(f"bands with drums and without: kind right in {right} of {len(beats)}")
 
 
 def top_of_truth(truth: list[dict[str, float]]) -> list[dict[str, float]]:

@@ -26,6 +26,7 @@ from training import clips as recipes
 from training.export_notes import TARGET
 from training.fitting import fit_softmax
 from training.heard_kept import clip_paths
+from training.kind_clips import measured_clips
 from training.material import LOWEST_DB, STEP_DB, Heard, load
 from training.measure_notes import score as f1_of
 from training.read_again import Example, example
@@ -36,6 +37,8 @@ WORKERS = 2
 # Clips with fewer notes say nothing of loudness.
 LEAST_STRUCK = 8
 MIX_GAINS_DB = (-9.0, -3.0, 0.0, 3.0)
+# Clips of bands, and of voices with consonants, that kinds are fitted on beside the tuning clips.
+TOGETHER, VOICES = 160, 40
 
 Values = NDArray[np.float64]
 
@@ -132,9 +135,14 @@ def main() -> None:
     kept = {"version": VERSION, "kind": constants_of("notes").get("kind")}
     if options.kinds or not kept["kind"]:
         inputs, label = kind_inputs([e.clip for e in examples])
+        more, held = measured_clips(TOGETHER, VOICES, WORKERS)
+        inputs, label = kinds.weighed(np.concatenate([inputs, more])), np.concatenate([label, held])
         weights, intercepts = fit_softmax(inputs[::2], label[::2], len(kinds.KINDS))
         guessed = (inputs[1::2] @ weights.T + intercepts).argmax(axis=1)
-        print(f"kinds right in {np.mean(guessed == label[1::2]):.3f} of {len(guessed)}")
+        right = guessed == label[1::2]
+        print(f"kinds right in {np.mean(right):.3f} of {len(right)}")
+        for place, name in enumerate(kinds.KINDS):
+            print(f"{name:6} {np.mean(right[label[1::2] == place]):.3f} of {np.sum(label[1::2] == place)}")
         weights, intercepts = fit_softmax(inputs, label, len(kinds.KINDS))
         kept["kind"] = {"weights": np.round(weights, 4).tolist(), "intercepts": np.round(intercepts, 4).tolist()}
     TARGET.with_suffix(".json").write_text(json.dumps(kept) + "\n")

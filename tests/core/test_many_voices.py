@@ -37,6 +37,20 @@ def test_what_a_take_holds_is_heard_on_arrival() -> None:
     assert judge_kind(drums(), RATE).name == "drums"
 
 
+def test_hats_on_the_chords_make_a_mix_of_them() -> None:
+    sound = texture(chords())
+    random = np.random.default_rng(5)
+    into = np.arange(round(0.1 * RATE)) / RATE
+    for onset_s in np.arange(0.3, len(sound) / RATE - 0.2, 0.4).tolist():
+        first = round(onset_s * RATE)
+        hiss = np.diff(random.normal(size=len(into)), 3, prepend=np.zeros(3)) * np.exp(-into / 0.02)
+        sound[first : first + len(into), 0] += 0.2 * float(np.abs(sound).max()) * hiss.astype(np.float32)
+    found = judge_kind(sound, RATE)
+    assert found.name == "mix"
+    # Two and a half a second were struck, each other one on a chord.
+    assert 1.2 < found.bright_a_second < 2.6
+
+
 def test_a_take_read_as_it_seems_is_heard_once_and_read_the_same() -> None:
     for sound, voices in ((line(tune()), "one"), (texture(chords()), "many")):
         reading, seems = read_as_it_seems(sound, RATE, ReadSettings())

@@ -2995,6 +2995,11 @@ export interface components {
             overlapping: number;
             /** Strokes A Second */
             strokes_a_second: number;
+            /**
+             * Bright A Second
+             * @default 0
+             */
+            bright_a_second: number;
         };
         /**
          * Send

@@ -81,6 +81,7 @@ class Seems(Model):
     shares: list[float]
     overlapping: float
     strokes_a_second: float
+    bright_a_second: float = 0.0
 
 
 class TakeFacts(Model):

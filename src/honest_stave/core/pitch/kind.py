@@ -1,7 +1,8 @@
 """Which reading suits a take: one voice, many voices, drums, or a mix of drums and pitches.
 
-A few stretches are listened to; six measures of them are weighed by a softmax that was fitted
-with the network (see training/README.md).
+A few stretches are listened to; seven measures of them are weighed by a softmax that was fitted
+with the network (see training/README.md). Drums that play with a band are hidden under its notes
+in most bands: what gives them away are hats and wires over 5 kHz.
 """
 
 from dataclasses import dataclass
@@ -12,9 +13,10 @@ from numpy.typing import NDArray
 
 from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.activity import CELL_S, FRAMES_PER_CELL, Activity
-from honest_stave.core.pitch.bands import HOP_SAMPLES, Bands
+from honest_stave.core.pitch.bands import HOP_SAMPLES, LOWEST_PITCH, Bands
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
+from honest_stave.core.signal.measure import level_reached
 
 KindName = Literal["one", "many", "drums", "mix"]
 KINDS: tuple[KindName, ...] = ("one", "many", "drums", "mix")
@@ -23,6 +25,14 @@ STRETCHES, STRETCH_S = 5, 8.0
 SOUNDING, BEGINNING = 0.5, 0.4
 # A drum's stroke lifts this many short bands by this much within four frames (46 ms).
 RISE_FRAMES, RISE_DB, WIDE_SHARE = 4, 9.0, 0.3
+# A bright stroke lifts so many of the bands from 5 kHz on by this much, to no farther than either of these under the
+# loudest of the take: hats reach the first, plucked strings sometimes the second.
+BRIGHT_FROM, BRIGHT_RISE_DB, BRIGHT_SHARE = 111 - LOWEST_PITCH, 7.0, 0.6
+BRIGHT_DEPTHS_DB, LOUD_SHARE = (45.0, 55.0), 0.99
+# The first few bright strokes tell most: they are weighed by their logarithm, from a sixth of a stroke a second on.
+BRIGHT_UNIT = 6.0
+# How many pitches beyond two sound at once says nothing of one voice or many.
+MOST_AT_ONCE = 2.0
 # Of fewer strokes one without a pitch says little: the edge of a held tone is one.
 FEW_STROKES = 4
 # Bands that far below the loudest do not count: noise would.
@@ -39,6 +49,7 @@ class Kind:
         shares: of all ``KINDS``, in their order.
         overlapping: share of the sounding time in which two pitches or more sound.
         strokes_a_second: strokes without a pitch.
+        bright_a_second: strokes that are heard over 5 kHz, soft ones counted half.
     """
 
     name: KindName
@@ -46,6 +57,7 @@ class Kind:
     shares: tuple[float, ...]
     overlapping: float
     strokes_a_second: float
+    bright_a_second: float
 
 
 def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
@@ -92,40 +104,70 @@ def stretches(duration_s: float) -> list[tuple[float, float]]:
 
 
 def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
-    """Inputs of the judgement, (6,): overlapping, pitches at once, voiced, width of attacks, strokes without
-    pitch as a share and a second.
+    """What is judged, (7,): overlapping, pitches at once, voiced, width of attacks, strokes without pitch as a
+    share and a second, bright strokes a second.
     """
     pitches = (activity.sounding > SOUNDING).sum(axis=1)
     voiced = pitches > 0
     overlapping = np.count_nonzero(pitches > 1) / max(int(voiced.sum()), 1)
     at_once = float(pitches[voiced].mean()) if voiced.any() else 0.0
     levels = bands.short_db.astype(np.float32)
+    duration_s = max(len(levels) * HOP_SAMPLES / ANALYSIS_RATE, 1e-3)
+    bright = bright_strokes(levels) / duration_s
     levels = np.maximum(levels, levels.max() - DEPTH_DB)
-    rise = levels[RISE_FRAMES:] - levels[:-RISE_FRAMES]
-    wide = (rise > RISE_DB).mean(axis=1) if len(rise) else np.zeros(1)
+    wide = _risen(levels, RISE_DB)
     widest = float(np.sort(wide)[-max(1, len(wide) // 50) :].mean())
-    strokes = np.flatnonzero((wide[1:-1] >= wide[:-2]) & (wide[1:-1] > wide[2:]) & (wide[1:-1] > WIDE_SHARE))
+    strokes = _peaks(wide, WIDE_SHARE)
     cells = (strokes + 1 + RISE_FRAMES) // FRAMES_PER_CELL
     near = np.clip(cells[:, None] + np.arange(-3, 3), 0, len(activity.onset) - 1)
     explained = activity.onset.max(axis=1)[near].max(axis=1, initial=0.0)
     unexplained = int(np.count_nonzero(explained < BEGINNING))
-    duration_s = max(len(levels) * HOP_SAMPLES / ANALYSIS_RATE, 1e-3)
     return np.array(
         [
             overlapping,
-            min(at_once, 5.0),
+            min(at_once, MOST_AT_ONCE),
             float(voiced.mean()) if len(voiced) else 0.0,
             widest,
             unexplained / max(len(strokes), FEW_STROKES),
             min(unexplained / duration_s, 6.0),
+            bright,
         ]
     )
 
 
+def weighed(measured: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Measures (..., 7) as the softmax weighs them."""
+    return np.concatenate([measured[..., :-1], np.log1p(BRIGHT_UNIT * measured[..., -1:])], axis=-1)
+
+
+def bright_strokes(levels: NDArray[np.float32]) -> float:
+    """How many strokes are heard over 5 kHz, those that reach only the lower of ``BRIGHT_DEPTHS_DB`` counted half.
+
+    Args:
+        levels: of the short view in dB, (frames, bands), one frame or more.
+    """
+    loudest_db = level_reached(levels.max(axis=1), LOUD_SHARE)
+    bright = levels[:, BRIGHT_FROM:]
+    heard = [np.maximum(bright, loudest_db - depth_db) for depth_db in BRIGHT_DEPTHS_DB]
+    return float(np.mean([len(_peaks(_risen(h, BRIGHT_RISE_DB), BRIGHT_SHARE)) for h in heard]))
+
+
+def _risen(levels: NDArray[np.float32], rise_db: float) -> NDArray[np.float64]:
+    """Share of the bands that rise by so much within ``RISE_FRAMES``, (frames - RISE_FRAMES,), one at least."""
+    rise = levels[RISE_FRAMES:] - levels[:-RISE_FRAMES]
+    return np.asarray((rise > rise_db).mean(axis=1)) if len(rise) else np.zeros(1)
+
+
+def _peaks(wide: NDArray[np.float64], least: float) -> NDArray[np.int64]:
+    """Places where a share is highest among its neighbours, and over a limit."""
+    return np.flatnonzero((wide[1:-1] >= wide[:-2]) & (wide[1:-1] > wide[2:]) & (wide[1:-1] > least))
+
+
 def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
     """The judgement of measures, by weights (kinds, measures) and intercepts (kinds,)."""
-    logits = np.array(constants["weights"]) @ measured + np.array(constants["intercepts"])
+    logits = np.array(constants["weights"]) @ weighed(measured) + np.array(constants["intercepts"])
     shares = np.exp(logits - logits.max())
     shares /= shares.sum()
     best = int(shares.argmax())
-    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), float(measured[0]), float(measured[5]))
+    overlapping, strokes, bright = (float(measured[i]) for i in (0, 5, 6))
+    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), overlapping, strokes, bright)

@@ -5,11 +5,12 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import ActButton from '../../ui/ActButton.vue'
 import CutInstead from './CutInstead.vue'
-import { HOLDS, LIMITS_OF } from '../../ui/kinds'
+import { couldHold, HOLDS, LIMITS_OF } from '../../ui/kinds'
 
 const notes = useNotes()
 const folio = useFolio()
 const seems = computed(() => notes.take?.facts.seems ?? null)
+const rival = computed(() => (seems.value ? couldHold(seems.value) : null))
 const proposed = computed(() => seems.value?.name ?? 'one')
 const struck = computed(() => proposed.value === 'drums' || proposed.value === 'mix')
 </script>
@@ -17,7 +18,9 @@ const struck = computed(() => proposed.value === 'drums' || proposed.value === '
 <template>
   <div class="unread">
     <p v-if="seems">
-      This take seems to hold <b>{{ HOLDS[seems.name] }}</b> ({{ seems.confidence.toFixed(2) }} sure).
+      This take seems to hold <b>{{ HOLDS[seems.name] }}</b> ({{ seems.confidence.toFixed(2) }} sure{{
+        rival ? `, or ${rival.name}: ${rival.share.toFixed(2)}` : ''
+      }}).
       {{ LIMITS_OF[seems.name] }}
     </p>
     <p v-else>This take has not been read yet. Reading takes a second or two; nothing is changed by it.</p>

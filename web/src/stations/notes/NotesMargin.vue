@@ -6,7 +6,7 @@ import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import ActButton from '../../ui/ActButton.vue'
 import { clock, decibels, pitchName, plural, signed } from '../../ui/format'
-import { HOLDS } from '../../ui/kinds'
+import { couldHold, HOLDS } from '../../ui/kinds'
 import CentsCurve from './CentsCurve.vue'
 import NotePartials from './NotePartials.vue'
 import TextureFindings from './TextureFindings.vue'
@@ -150,6 +150,13 @@ const sum = computed(() => {
             >{{ HOLDS[notes.take.facts.seems.name] }} {{ notes.take.facts.seems.confidence.toFixed(2) }}</span
           >
         </div>
+        <div v-if="couldHold(notes.take.facts.seems)" class="finding">
+          <span>or</span>
+          <span
+            >{{ couldHold(notes.take.facts.seems)?.name }}
+            {{ couldHold(notes.take.facts.seems)?.share.toFixed(2) }}</span
+          >
+        </div>
         <div class="finding">
           <span>two pitches or more</span>
           <span>{{ Math.round(100 * notes.take.facts.seems.overlapping) }} % of its sound</span>
@@ -157,6 +164,10 @@ const sum = computed(() => {
         <div class="finding">
           <span>strokes without pitch</span>
           <span>{{ notes.take.facts.seems.strokes_a_second.toFixed(1) }} a second</span>
+        </div>
+        <div class="finding">
+          <span>strokes over 5 kHz</span>
+          <span>{{ notes.take.facts.seems.bright_a_second.toFixed(1) }} a second</span>
         </div>
       </template>
     </template>

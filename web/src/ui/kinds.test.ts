@@ -1,0 +1,14 @@
+import { describe, expect, it } from 'vitest'
+import { couldHold } from './kinds'
+
+const seems = {
+  name: 'many' as const, confidence: 0.5, shares: [0.02, 0.5, 0, 0.48], overlapping: 0.9, strokes_a_second: 0,
+  bright_a_second: 2,
+} // prettier-ignore
+
+describe('what else a take could hold', () => {
+  it('is the next likeliest kind, where it is likely at all', () => {
+    expect(couldHold(seems)).toEqual({ name: 'a mix of drums and notes', share: 0.48 })
+    expect(couldHold({ ...seems, shares: [0.04, 0.93, 0, 0.03] })).toBeNull()
+  })
+})
