@@ -9,16 +9,18 @@ export const HOLDS: Record<Kind, string> = {
   drums: 'drums',
   mix: 'a mix of drums and notes',
 }
+/** The same where there is little room. */
+export const HOLDS_SHORT: Record<Kind, string> = { ...HOLDS, mix: 'a mix' }
 
 const ORDER: Kind[] = ['one', 'many', 'drums', 'mix']
 /** Shares under this are not told. */
 const LEAST_SHARE = 0.1
 
 /** What else a take could hold, with its share; none where that is hardly likely. */
-export function couldHold(seems: Schemas['Seems']): { name: string; share: number } | null {
+export function couldHold(seems: Schemas['Seems']): { name: Kind; share: number } | null {
   const others = ORDER.map((kind, i) => ({ kind, share: seems.shares[i] ?? 0 }))
   const next = others.filter((o) => o.kind !== seems.name).sort((a, b) => b.share - a.share)[0]
-  return next && next.share >= LEAST_SHARE ? { name: HOLDS[next.kind], share: next.share } : null
+  return next && next.share >= LEAST_SHARE ? { name: next.kind, share: next.share } : null
 }
 
 export const LIMITS_OF: Record<Kind, string> = {

@@ -19,37 +19,40 @@ const struck = computed(() => proposed.value === 'drums' || proposed.value === '
   <div class="unread">
     <p v-if="seems">
       This take seems to hold <b>{{ HOLDS[seems.name] }}</b> ({{ seems.confidence.toFixed(2) }} sure{{
-        rival ? `, or ${rival.name}: ${rival.share.toFixed(2)}` : ''
+        rival ? `, or ${HOLDS[rival.name]}: ${rival.share.toFixed(2)}` : ''
       }}).
       {{ LIMITS_OF[seems.name] }}
     </p>
     <p v-else>This take has not been read yet. Reading takes a second or two; nothing is changed by it.</p>
-    <CutInstead v-if="struck" :main="proposed === 'drums'" />
-    <button
-      type="button"
-      class="act"
-      :class="{ main: proposed === 'one' }"
-      :disabled="folio.running.length > 0"
-      @click="notes.read({ voices: 'one' })"
-    >
-      Read it as one voice
-    </button>
-    <button
-      type="button"
-      class="act"
-      :class="{ main: proposed === 'many' || proposed === 'mix' }"
-      :disabled="folio.running.length > 0"
-      @click="notes.read({ voices: 'many' })"
-    >
-      Read it as many voices
-    </button>
-    <ActButton action="read" label="With settings" />
+    <div class="ways">
+      <CutInstead v-if="struck" :main="proposed === 'drums'" />
+      <button
+        type="button"
+        class="act"
+        :class="{ main: proposed === 'one' }"
+        :disabled="folio.running.length > 0"
+        @click="notes.read({ voices: 'one' })"
+      >
+        Read it as one voice
+      </button>
+      <button
+        type="button"
+        class="act"
+        :class="{ main: proposed === 'many' || proposed === 'mix' }"
+        :disabled="folio.running.length > 0"
+        @click="notes.read({ voices: 'many' })"
+      >
+        Read it as many voices
+      </button>
+      <ActButton action="read" label="With settings" />
+    </div>
   </div>
 </template>
 
 <style scoped>
 .unread {
   display: flex;
+  flex-wrap: wrap;
   gap: 12px;
   align-items: center;
   padding: 16px;
@@ -57,9 +60,11 @@ const struck = computed(() => proposed.value === 'drums' || proposed.value === '
 }
 .unread p {
   margin: 0;
-  flex: 1;
+  /* Where more ways to read it stand beside it, they take a line of their own. */
+  flex: 1 1 320px;
 }
-.unread button {
-  flex: none;
+.ways {
+  display: flex;
+  gap: 12px;
 }
 </style>

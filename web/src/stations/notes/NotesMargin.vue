@@ -6,7 +6,7 @@ import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import ActButton from '../../ui/ActButton.vue'
 import { clock, decibels, pitchName, plural, signed } from '../../ui/format'
-import { couldHold, HOLDS } from '../../ui/kinds'
+import { couldHold, HOLDS_SHORT } from '../../ui/kinds'
 import CentsCurve from './CentsCurve.vue'
 import NotePartials from './NotePartials.vue'
 import TextureFindings from './TextureFindings.vue'
@@ -17,6 +17,8 @@ const notes = useNotes()
 const folio = useFolio()
 const s = computed(() => notes.strokes)
 const i = computed(() => notes.focus)
+const seems = computed(() => notes.take?.facts.seems ?? null)
+const rival = computed(() => (seems.value ? couldHold(seems.value) : null))
 const several = computed(() => notes.selectedIndices.length)
 const name = computed(() => pitchName(Math.round(s.value.pitch[i.value])))
 const rank = computed(() => {
@@ -142,32 +144,26 @@ const sum = computed(() => {
       <p class="soft">
         {{ notes.counted ? 'Click a note to hear it, or step through them with the arrow keys.' : '' }}
       </p>
-      <template v-if="notes.take?.facts.seems">
+      <template v-if="seems">
         <h3>Heard on arrival</h3>
         <div class="finding">
           <span>seems</span>
-          <span
-            >{{ HOLDS[notes.take.facts.seems.name] }} {{ notes.take.facts.seems.confidence.toFixed(2) }}</span
-          >
+          <span>{{ HOLDS_SHORT[seems.name] }} {{ seems.confidence.toFixed(2) }}</span>
         </div>
-        <div v-if="couldHold(notes.take.facts.seems)" class="finding">
-          <span>or</span>
-          <span
-            >{{ couldHold(notes.take.facts.seems)?.name }}
-            {{ couldHold(notes.take.facts.seems)?.share.toFixed(2) }}</span
-          >
+        <div v-if="rival" class="finding">
+          <span>or</span><span>{{ HOLDS_SHORT[rival.name] }} {{ rival.share.toFixed(2) }}</span>
         </div>
         <div class="finding">
           <span>two pitches or more</span>
-          <span>{{ Math.round(100 * notes.take.facts.seems.overlapping) }} % of its sound</span>
+          <span>{{ Math.round(100 * seems.overlapping) }} % of its sound</span>
         </div>
         <div class="finding">
           <span>strokes without pitch</span>
-          <span>{{ notes.take.facts.seems.strokes_a_second.toFixed(1) }} a second</span>
+          <span>{{ seems.strokes_a_second.toFixed(1) }} a second</span>
         </div>
         <div class="finding">
           <span>strokes over 5 kHz</span>
-          <span>{{ notes.take.facts.seems.bright_a_second.toFixed(1) }} a second</span>
+          <span>{{ seems.bright_a_second.toFixed(1) }} a second</span>
         </div>
       </template>
     </template>
