@@ -58,7 +58,8 @@ def test_thresholds_are_tried_without_being_kept_and_cuts_by_hand_stay(app: App,
     [
         ("cut", [], {}), ("drums", 1, {}), ("order", 1, {}), ("order", 1, {"by": [1]}), ("set", 1, {"key": 200}),
         ("set", 1, {"end": "nowhere"}), ("set", 1, {"muted": None}), ("set", ["not there"], {"muted": True}),
-        ("replace", 1, {"kit": "none"}), ("fold", 1, {}),
+        ("replace", 1, {"kit": "none"}), ("fold", 1, {}), ("rename", 1, {"drums": ["hat"]}),
+        ("rename", 1, {"was": "kick"}),
     ],
 )  # fmt: skip
 def test_edits_that_lack_something_are_refused_in_words(
