@@ -21,7 +21,6 @@ TUNING_KITS = (
     "The Black Pearl 1.0", "ElectricEmpireKit", "VariBreaks", "Millo_MultiLayered3", "rumpf_kit_z01_h2",
     "BJA_Pacific",
 )  # fmt: skip
-TUNING_FONTS = ("sf_GMbank.sf2", "Black_Pearl_4_LV2.sf2")
 TRAINED_FONTS = {
     "FluidR3_GM.sf2": (0, 8, 16, 24, 25, 32, 40), "TimGM6mb.sf2": (0, 8, 16, 24, 25, 32, 40),
     "OPL-3_FM_128M.sf2": (0,), "Red_Zeppelin_4_LV2.sf2": (0,), 
@@ -135,10 +134,4 @@ def trained_kits() -> list[Kit]:
     """Every kit that may be trained on."""
     kits = [kit_of_folder(p.name) for p in sorted(KITS.iterdir()) if p.name not in TUNING_KITS]
     kits += [kit_of_font(font, program) for font, programs in TRAINED_FONTS.items() for program in programs]
-    return [k for k in kits if k]
-
-
-def tuning_kits() -> list[Kit]:
-    """Kits in no training."""
-    kits = [kit_of_folder(name) for name in TUNING_KITS] + [kit_of_font(font, 0) for font in TUNING_FONTS]
     return [k for k in kits if k]

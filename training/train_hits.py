@@ -15,9 +15,10 @@ from honest_stave.core.hits.hearing import HOP_SAMPLES, LEAD_S, RATE, measure_le
 from training.hit_clips import HitClip, make_clip
 from training.hit_network import DRUMS, HitNetwork
 from training.learner import Learner
-from training.one_shots import trained_kits, tuning_kits
+from training.one_shots import trained_kits
 from training.onnx_file import write_onnx
 from training.shipped import part_of, take_over, weights_of
+from training.unfamiliar_kits import tuning_kits
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "hits.onnx"
 RECIPE = 5

@@ -14,7 +14,8 @@ import soundfile
 
 from training.hit_clips import make_clip
 from training.loops_made import LOOP_S
-from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, TUNING_FONTS, TUNING_KITS, tuning_kits
+from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE
+from training.unfamiliar_kits import NAMES, tuning_kits
 
 # Loops that no fit of the kits in no training has met.
 FIRST_SEED = 5000
@@ -25,14 +26,13 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("--loops", type=int, default=96)
     options = parser.parse_args()
-    names = [Path(name).stem for name in (*TUNING_KITS, *TUNING_FONTS)]
     kits = [{role: strokes for role, strokes in kit.items() if CLASS_OF_ROLE[role]} for kit in tuning_kits()]
     folder = options.folder / "hits"
     folder.mkdir(parents=True, exist_ok=True)
     for number in range(options.loops):
         which, length_s = number % len(kits), float(np.random.default_rng([17, number]).uniform(*LOOP_S))
         clip = make_clip(FIRST_SEED + number, [kits[which]], tuning=True, length_s=length_s)
-        path = folder / f"{names[which].replace(' ', '-')}-{number:03d}"
+        path = folder / f"{Path(NAMES[which]).stem.replace(' ', '-')}-{number:03d}"
         loudest = max(1.0, float(np.abs(clip.sound).max()))
         soundfile.write(path.with_suffix(".flac"), clip.sound / loudest, RATE, subtype="PCM_16")
         hits = [

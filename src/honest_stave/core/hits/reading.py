@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 8"
+ENGINE = "hits 9"
 # Readings of these engines are kept in the same way.
 READABLE = ("hits 2", "hits 3", "hits 4", "hits 5", "hits 6", "hits 7", ENGINE)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
