@@ -83,23 +83,24 @@ class Activity:
     velocity: Floats
 
 
-def hear(levels: Floats, progress: Progress = no_progress) -> Activity:
+def hear(levels: Floats, progress: Progress = no_progress, network: str = "hits") -> Activity:
     """What the network says, the frames of the lead left out.
 
     Args:
         levels: as from ``measure_levels``.
         progress: told the share done; may raise ``Stopped``.
+        network: which hears: what others learnt from keeps its ears.
 
     Raises:
         BadInput: the network is missing or damaged.
     """
-    network = open_network("hits")
+    ears = open_network(network)
     frames = levels.shape[1]
     said = np.empty((13, frames), np.float32)
     for first in range(0, frames, STRETCH_FRAMES):
         stop = min(first + STRETCH_FRAMES, frames)
         low, high = max(first - CONTEXT_FRAMES, 0), min(stop + CONTEXT_FRAMES, frames)
-        heard = network.run(None, {"levels": levels[None, :, low:high]})[0][0]
+        heard = ears.run(None, {"levels": levels[None, :, low:high]})[0][0]
         said[:, first:stop] = heard[:, first - low : first - low + stop - first]
         progress(stop / frames)
     said = said[:, LEAD_FRAMES:]
