@@ -79,7 +79,7 @@ const number = (event: Event) => Number((event.target as HTMLInputElement).value
 <style scoped>
 .loop {
   flex: none;
-  width: 316px;
+  width: 332px;
 }
 .rival {
   margin: 3px 0;
@@ -90,7 +90,7 @@ const number = (event: Event) => Number((event.target as HTMLInputElement).value
 }
 .field {
   flex: none;
-  width: 64px;
+  width: 72px;
   padding-inline: 6px;
   appearance: textfield;
 }
