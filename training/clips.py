@@ -83,7 +83,7 @@ def make_pedal(notes: list[Struck], random: np.random.Generator) -> tuple[tuple[
     return tuple((a, b) for a, b in spans if random.random() < 0.85)
 
 
-def _sung(notes: list[Struck], random: np.random.Generator, *, wide: bool = False) -> list[tuple[float, float]]:
+def sung_bends(notes: list[Struck], random: np.random.Generator, *, wide: bool = False) -> list[tuple[float, float]]:
     """Scoops into notes, slides from the note before and vibrato inside them, as bends (s, semitones)."""
     depth = float(random.choice([0.3, 0.5, 0.8, 1.0] if wide else [0.0, 0.15, 0.3, 0.5]) * random.uniform(0.7, 1.2))
     rate_hz, scoops = float(random.uniform(4.5, 6.5)), float(random.choice([0.0, 0.3, 0.8]))
@@ -134,7 +134,7 @@ def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = Fals
         )
         notes = one_at_a_time(notes, random)
         if sung or (sustained_line and random.random() < 0.6):
-            bends = _sung(notes, random, wide=sung)
+            bends = sung_bends(notes, random, wide=sung)
     else:
         borrowed = random.random() < {"keys": 0.4, "plucked": 0.1, "sustained": 0.4}[kind]
         notes = excerpt(random, pieces, low, high, LENGTH_S) if borrowed else []

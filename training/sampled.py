@@ -1,5 +1,7 @@
 """Sampled instruments of free soundfonts, rendered through libfluidsynth."""
 
+import ctypes
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -17,7 +19,29 @@ TUNING_FONT = "sf_GMbank.sf2"
 # One step of a bend, in seconds: quicker than the ear follows.
 BEND_STEP_S = 0.01
 
+# Generators of a soundfont's voices by their numbers in the SF2 standard.
+CUTOFF, ATTACK, RELEASE = 8, 34, 38
+
 Sound = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How an instrument is set otherwise than its font says.
+
+    Args:
+        attack, release: how much longer, in timecents (1,200 double it).
+        cutoff_cents: how much higher the low-pass is.
+        cents: how much higher it is tuned.
+    """
+
+    attack: float = 0.0
+    release: float = 0.0
+    cutoff_cents: float = 0.0
+    cents: float = 0.0
+
+
+AS_IT_IS = Setting()
 
 
 @lru_cache(maxsize=4)
@@ -36,6 +60,22 @@ def _take(synth, samples: int) -> Sound:
     return raw.astype(np.float32).mean(axis=1) / 32768.0
 
 
+def _wheel(semitones: float) -> int:
+    """Pitch wheel of a bend, whose range is two semitones."""
+    return int(np.clip(round(semitones * 4096), -8192, 8191))
+
+
+def _set(synth, part: int, setting: Setting) -> None:
+    import fluidsynth
+
+    # Not among what the package declares.
+    set_generator = fluidsynth._fl.fluid_synth_set_gen
+    set_generator.argtypes = (ctypes.c_void_p, ctypes.c_int, ctypes.c_int, ctypes.c_float)
+    chosen = {ATTACK: setting.attack, RELEASE: setting.release, CUTOFF: setting.cutoff_cents}
+    for generator, value in chosen.items():
+        set_generator(synth.synth, part, generator, value)
+
+
 def render(
     font: str,
     programs: tuple[int, ...],
@@ -44,6 +84,7 @@ def render(
     tail_s: float = 1.5,
     bends: list[tuple[float, float]] | None = None,
     bank: int = 0,
+    setting: Setting = AS_IT_IS,
 ) -> Sound:
     """Mono sound at ``RATE``; part i of the performance is played by ``programs[i]``.
 
@@ -54,12 +95,14 @@ def render(
         tail_s: seconds after the last note.
         bends: moments (s) and bends (semitones, within 2) of part 0.
         bank: of the programs; 128 holds drums.
+        setting: of all parts.
     """
     synth, opened = _open(font)
     for part, program in enumerate(programs):
         synth.program_select(part, opened, bank, program)
         synth.cc(part, 64, 0)
-        synth.pitch_bend(part, 0)
+        synth.pitch_bend(part, _wheel(setting.cents / 100))
+        _set(synth, part, setting)
     events: list[tuple[float, int, int, int, int]] = []
     for note in performance.notes:
         events.append((note.onset_s, 2, note.part, note.pitch, note.velocity))
@@ -67,7 +110,7 @@ def render(
     for down_s, up_s in performance.pedal:
         events += [(down_s, 3, part, 64, 127) for part in range(len(programs))]
         events += [(up_s, 3, part, 64, 0) for part in range(len(programs))]
-    events += [(time_s, 0, 0, round(semitones * 4096), 0) for time_s, semitones in bends or ()]
+    events += [(time_s, 0, 0, _wheel(semitones + setting.cents / 100), 0) for time_s, semitones in bends or ()]
     blocks, now = [], 0
     for time_s, kind, part, value, strength in sorted(events):
         place = round(time_s * RATE)
@@ -75,7 +118,7 @@ def render(
             blocks.append(_take(synth, place - now))
             now = place
         if kind == 0:
-            synth.pitch_bend(0, int(np.clip(value, -8192, 8191)))
+            synth.pitch_bend(0, value)
         elif kind == 1:
             synth.noteoff(part, value)
         elif kind == 2:
@@ -85,19 +128,21 @@ def render(
     blocks.append(_take(synth, round(tail_s * RATE)))
     for part in range(len(programs)):
         synth.all_sounds_off(part)
+        _set(synth, part, AS_IT_IS)
     _take(synth, 64)
     return np.concatenate(blocks)
 
 
 @lru_cache(maxsize=4096)
-def attack_delay_s(font: str, program: int, pitch: int, velocity: int) -> float:
+def attack_delay_s(font: str, program: int, pitch: int, velocity: int, setting: Setting = AS_IT_IS) -> float:
     """Seconds from key to the moment at which the note alone reaches 40 % of its early peak."""
     note = Struck(0.0, 0.25, pitch, velocity)
-    return attack.attack_delay_s(render(font, (program,), Performance((note,)), tail_s=0.02), RATE)
+    sound = render(font, (program,), Performance((note,)), tail_s=0.02, setting=setting)
+    return attack.attack_delay_s(sound, RATE)
 
 
-def heard_onset_s(font: str, program: int, note: Struck) -> float:
+def heard_onset_s(font: str, program: int, note: Struck, setting: Setting = AS_IT_IS) -> float:
     """When ``note`` is heard to begin; measured for pitch and velocity near by."""
     near_pitch = int(np.clip(3 * round(note.pitch / 3), 0, 127))
     near_velocity = (45, 80, 112)[int(np.digitize(note.velocity, [62, 96]))]
-    return note.onset_s + attack_delay_s(font, program, near_pitch, near_velocity)
+    return note.onset_s + attack_delay_s(font, program, near_pitch, near_velocity, setting)

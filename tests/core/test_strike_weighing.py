@@ -82,9 +82,17 @@ def test_passages_are_numbered_in_order_of_time() -> None:
 def test_of_strikes_of_one_voice_that_begin_together_only_the_surest_is_a_note() -> None:
     # A tune with a stop an octave lower, as sure as its notes; a grace note; a doubtful strike beside a refused one.
     onset_s = np.array([0.0, 0.002, 1.0, 1.004, 2.0, 2.05, 3.0, 3.02, 3.045])
-    score = np.array([6.0, 5.0, 3.0, 4.0, 2.0, 1.0, 5.0, 4.0, 0.5])
-    told = one_at_a_time(onset_s, score)
-    assert told.tolist() == [6.0, -6.0, -4.0, 4.0, 2.0, 1.0, 5.0, -5.0, 0.5]
+    pitch = np.array([60, 48, 50, 62, 63, 64, 60, 48, 65])
+    score = np.array([6.0, 5.0, 3.0, 4.0, 1.0, 2.0, 5.0, 4.0, 0.5])
+    told = one_at_a_time(onset_s, pitch, score)
+    assert told.tolist() == [6.0, -6.0, -4.0, 4.0, 1.0, 2.0, 5.0, -5.0, 0.5]
+
+
+def test_the_blur_and_the_partials_of_a_note_of_one_voice_are_no_notes_after_it() -> None:
+    # A choir's note and a semitone over it, an octave that speaks late, and a third that is one.
+    onset_s = np.array([0.0, 0.05, 1.0, 1.04, 2.0, 2.05])
+    told = one_at_a_time(onset_s, np.array([60, 61, 60, 72, 60, 64]), np.array([3.0, 2.0, 7.0, 5.0, 6.0, 5.0]))
+    assert told.tolist() == [3.0, -3.0, 7.0, -7.0, 6.0, 5.0]
 
 
 def test_a_strike_sees_levels_from_its_own_pitch_and_what_begins_there() -> None:

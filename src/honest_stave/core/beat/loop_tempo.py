@@ -24,6 +24,8 @@ AGAINST_METER = {(4, 4): 0.0, (3, 4): 0.14, (2, 4): 0.12, (4, 3): 0.1, (2, 3): 0
 USUAL_BPM, SPREAD_OCTAVES = 112.0, 0.75
 WEIGHTS = {"grid": 1.0, "repeat": 0.5, "accents": 0.6, "usual": 0.35, "coarse": 0.35, "swing": 0.05}
 SAME_S = 0.03
+# A recording that begins and ends this near to its bars was cut to them: closer than that no drummer plays.
+CUT_TO_BARS_S = 0.02
 LEAST_HITS = 4
 DIFFERENT = 0.04
 RIVALS = 3
@@ -34,7 +36,8 @@ class LoopTempo:
     """A tempo proposed for a loop.
 
     Args:
-        bpm: quarter notes (dotted ones in a compound meter) a minute.
+        bpm: quarter notes (dotted ones in a compound meter) a minute; where the recording was cut to its bars,
+            that with which they fill it.
         bars: length in bars, from the first hit to the end of the bar in which the last one lies.
         numerator, denominator: meter.
         swing: where the second sixteenth of a pair falls, 0.5 for straight.
@@ -206,4 +209,7 @@ def _placed(tempo: LoopTempo, moments: Values, duration_s: float) -> LoopTempo:
     beats = tempo.numerator if tempo.denominator == 4 else tempo.numerator // 3
     bar_s = beats * 60 / tempo.bpm
     bars = max(1, int(np.floor((moments[-1] - tempo.start_s) / bar_s + 0.02)) + 1)
-    return replace(tempo, bars=bars, end_off_s=duration_s - (tempo.start_s + bars * bar_s))
+    end_off_s = duration_s - (tempo.start_s + bars * bar_s)
+    if tempo.start_s <= CUT_TO_BARS_S and abs(end_off_s) <= CUT_TO_BARS_S:
+        return replace(tempo, bars=bars, bpm=60 * beats * bars / duration_s, end_off_s=-tempo.start_s)
+    return replace(tempo, bars=bars, end_off_s=end_off_s)

@@ -222,7 +222,8 @@ def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> Wei
     strikes, score = strikes.chosen(kept), weighed.score[kept]
     passage = passage[kept]
     if one_voice:
-        told = find_keys_of_line(strikes, one_at_a_time(strikes.onset_s, score), passage, bands)
+        one = one_at_a_time(strikes.onset_s, strikes.pitch, score)
+        told = find_keys_of_line(strikes, one, passage, bands)
     else:
         told = doubt_octave_stops(strikes, score, passage, bands)
     counted = told.stopped[told.score >= 0]

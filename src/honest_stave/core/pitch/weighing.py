@@ -35,6 +35,9 @@ SCORE, SHIFT, FORCE = 0, 2, 3
 # The network's moments are told in these.
 SHIFT_UNIT_S = 0.02
 LONGEST_SHIFT_S = 0.08
+# No line goes on in steps as quick as this to a neighbour or to what a note's partials sound.
+SAME_NOTE_S = 0.06
+OWN_STEPS = (-1, 1, 12, 19, 24)
 
 
 @dataclass(frozen=True)
@@ -152,22 +155,27 @@ def weigh(
     return Weighed(said[:, SCORE], said[:, FORCE], shift_s)
 
 
-def one_at_a_time(onset_s: Values, score: Values) -> Values:
+def one_at_a_time(onset_s: Values, pitch: NDArray[np.int64], score: Values) -> Values:
     """Log-odds of strikes of one voice: of those that begin together only the surest is a note.
 
-    Each of the others is no surer than that one is wrong, so that a stop an octave lower is not a second voice.
+    So soon after it that no line goes on, what is a semitone off is its blur, as of a choir in unison, and what its
+    partials sound at is those; a grace note comes before. Each of the others is no surer than that one is wrong, so
+    that a stop an octave lower is not a second voice.
 
     Args:
         onset_s: of each strike, rising.
+        pitch: of each strike.
         score: log-odds of being a note.
     """
     told = score.copy()
-    first = np.searchsorted(onset_s, onset_s - SAME_ONSET_S, side="right")
-    stop = np.searchsorted(onset_s, onset_s + SAME_ONSET_S, side="left")
+    first = np.searchsorted(onset_s, onset_s - SAME_NOTE_S, side="right")
+    stop = np.searchsorted(onset_s, onset_s + SAME_NOTE_S, side="left")
     for i in np.argsort(-score, kind="stable").tolist():
         # Rarely does anything begin together with something else, and what was refused refuses nothing.
         if told[i] > 0 and stop[i] - first[i] > 1:
             others = np.setdiff1d(np.arange(first[i], stop[i]), [i])
-            others = others[score[others] <= score[i]]
+            together = np.abs(onset_s[others] - onset_s[i]) < SAME_ONSET_S
+            own = (onset_s[others] > onset_s[i]) & np.isin(pitch[others] - pitch[i], OWN_STEPS)
+            others = others[(together | own) & (score[others] <= score[i])]
             told[others] = np.minimum(told[others], -score[i])
     return told

@@ -90,7 +90,7 @@ const number = (event: Event) => Number((event.target as HTMLInputElement).value
 }
 .field {
   flex: none;
-  width: 72px;
+  width: 80px;
   padding-inline: 6px;
   appearance: textfield;
 }

@@ -1,0 +1,134 @@
+"""Clips of sampled instruments set otherwise than their fonts say: slow attacks, sections of unlike players."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from training import sampled
+from training.borrowed import excerpt
+from training.clips import CHANCE, FAMILIES, LENGTH_S, SINGLE, Clip, one_at_a_time, sung_bends
+from training.dress import dress
+from training.performance import Performance, Struck, humanise, without_overlaps
+from training.sampled import Setting
+from training.textures import line, make_many
+
+# Seeds of these clips: the first network learns from the second range, what weighs its words from the first.
+UNHEARD_SEEDS, HEARD_SEEDS = range(30_000, 35_000), range(60_000, 65_000)
+KINDS = {"one": 0.35, "sustained": 0.45, "keys": 0.1, "plucked": 0.1}
+BORROWED_SHARE = 0.35
+# Instruments of one voice whose notes last as long as they are held.
+HELD = {*range(16, 24), *range(40, 45), *range(48, 80), *range(80, 96), 110}
+# How often held notes begin slower, and by how many timecents: 1 ms becomes 40 to 220.
+SLOW_SHARE, SLOWER = 0.6, (6400.0, 9300.0)
+# A note set slower still reaches this share of its level so soon.
+REACHED, SOON_S = 0.5, 0.3
+LONGER, CUTOFF_CENTS = (-1200.0, 1500.0), (-1800.0, 600.0)
+# Players of a section: how often so many, how far apart in tune, in time and in level.
+PLAYERS, PLAYERS_P = (1, 2, 3, 4), (0.45, 0.2, 0.2, 0.15)
+CENTS_APART, LATE_S, NOTE_LATE_S, SOFTER_DB = 10.0, 0.012, 0.007, 7.0
+
+
+@dataclass(frozen=True)
+class Player:
+    """One of those who play the same notes."""
+
+    font: str
+    program: int
+    setting: Setting
+    gain: float
+
+
+def is_varied(seed: int) -> bool:
+    """Whether the clip of a seed is made here."""
+    return seed in UNHEARD_SEEDS or seed in HEARD_SEEDS
+
+
+def slowest(font: str, program: int, pitch: int, attack: float) -> float:
+    """An attack that much longer, or less where the note would hardly be heard."""
+    note = Performance((Struck(0.0, SOON_S, pitch, 90),))
+    as_it_is = np.abs(sampled.render(font, (program,), note, tail_s=0.0)).max()
+    while attack > 0:
+        slow = sampled.render(font, (program,), note, tail_s=0.0, setting=Setting(attack=attack))
+        if np.abs(slow).max() >= REACHED * as_it_is:
+            return attack
+        attack -= 900.0
+    return 0.0
+
+
+def make_player(random: np.random.Generator, group: tuple[int, ...], held: bool, pitch: int, alone: bool) -> Player:
+    """Someone with an instrument of a group, set by chance."""
+    font, program = str(random.choice(sampled.TRAINED_FONTS)), int(random.choice(group))
+    attack = float(random.uniform(*SLOWER)) if held and random.random() < SLOW_SHARE else 0.0
+    setting = Setting(
+        attack=slowest(font, program, pitch, attack),
+        release=float(random.uniform(*LONGER)) if random.random() < 0.6 else 0.0,
+        cutoff_cents=float(random.uniform(*CUTOFF_CENTS)) if random.random() < 0.5 else 0.0,
+        cents=0.0 if alone else float(random.normal(0, CENTS_APART)),
+    )
+    return Player(font, program, setting, float(10 ** (-random.uniform(0, SOFTER_DB) / 20)))
+
+
+def play(
+    players: list[Player], notes: list[Struck], random: np.random.Generator, *, sung: bool, wide: bool
+) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
+    """Sound of all players together, as loud as each other but for their gains, and when each note is heard to begin."""
+    together, onset_s, weight = np.zeros(0, np.float32), np.zeros(len(notes)), 0.0
+    for player in players:
+        late_s = np.zeros(len(notes))
+        if len(players) > 1:
+            late_s = random.normal(0, LATE_S) + random.normal(0, NOTE_LATE_S, len(notes))
+        own = [
+            replace(n, onset_s=max(n.onset_s + float(d), 0.0), offset_s=n.offset_s + max(float(d), 0.0))
+            for n, d in zip(notes, late_s, strict=True)
+        ]
+        bends = sung_bends(own, random, wide=wide) if sung else None
+        sound = sampled.render(
+            player.font, (player.program,), Performance(tuple(own)), bends=bends, setting=player.setting
+        )
+        sound = player.gain * sound / max(float(np.sqrt(np.mean(sound**2))), 1e-6)
+        longer = max(len(sound), len(together))
+        together = np.pad(together, (0, longer - len(together))) + np.pad(sound, (0, longer - len(sound)))
+        delay_s = np.array([sampled.heard_onset_s(player.font, player.program, n, player.setting) for n in own])
+        played_s = np.array([n.onset_s for n in own])
+        # A note that is slid into is heard from the middle of its attack on.
+        onset_s += player.gain * (played_s + (0.5 if sung else 1.0) * (delay_s - played_s))
+        weight += player.gain
+    return 0.1 * together.astype(np.float32), onset_s / weight
+
+
+def make_varied(seed: int, pieces: list[list[list[float]]]) -> Clip:
+    """The clip of a seed."""
+    random = np.random.default_rng([CHANCE, 43, seed])
+    kind = str(random.choice(list(KINDS), p=list(KINDS.values())))
+    groups = SINGLE if kind == "one" else FAMILIES[kind]
+    if kind == "one":
+        groups = tuple(g for g in groups if set(g[0]) & HELD)
+    group, low, high = groups[int(random.integers(len(groups)))]
+    held = kind in ("one", "sustained")
+    spread_s, loudness = float(random.uniform(0.002, 0.012)), float(random.uniform(55, 105))
+    if kind == "one":
+        notes = humanise(line(random, low, high, LENGTH_S), random, spread_s=spread_s, loudness=loudness)
+        notes = one_at_a_time(notes, random)
+    else:
+        notes = excerpt(random, pieces, low, high, LENGTH_S) if random.random() < BORROWED_SHARE else []
+        notes = notes or make_many(random, kind, low, high, LENGTH_S)
+        notes = humanise([replace(n, part=0) for n in notes], random, spread_s=spread_s, loudness=loudness)
+        notes = without_overlaps(notes, (0.003, 0.03), random)
+    notes = [replace(n, offset_s=min(n.offset_s, LENGTH_S)) for n in notes if n.onset_s < LENGTH_S - 0.1]
+    count = int(random.choice(PLAYERS, p=PLAYERS_P)) if held else 1
+    middle = (low + high) // 2
+    players = [make_player(random, group, held, middle, count == 1) for _ in range(count)]
+    sung, wide = kind == "one" and random.random() < 0.5, random.random() < 0.4
+    sound, onset_s = play(players, notes, random, sung=sung, wide=wide)
+    offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
+    return Clip(
+        sound=dress(sound, sampled.RATE, random),
+        onset_s=onset_s,
+        offset_s=offset_s,
+        sounding_off_s=offset_s,
+        pitch=np.array([n.pitch for n in notes], np.int64),
+        velocity=np.array([n.velocity for n in notes], np.int64),
+        kind=kind,
+        instrument=" and ".join(f"{p.font} {p.program}" for p in players),
+    )
