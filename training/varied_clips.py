@@ -6,12 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training import sampled
-from training.borrowed import excerpt
-from training.clips import CHANCE, FAMILIES, LENGTH_S, SINGLE, Clip, one_at_a_time, sung_bends
+from training.clips import CHANCE, FAMILIES, SINGLE, Clip, sung_bends
 from training.dress import dress
-from training.performance import Performance, Struck, humanise, without_overlaps
+from training.performance import Performance, Struck
+from training.played import played
 from training.sampled import Setting
-from training.textures import line, make_many
 
 # Seeds of these clips: the first network learns from the second range, what weighs its words from the first.
 UNHEARD_SEEDS, HEARD_SEEDS = range(30_000, 35_000), range(60_000, 65_000)
@@ -72,7 +71,7 @@ def make_player(random: np.random.Generator, group: tuple[int, ...], held: bool,
 def play(
     players: list[Player], notes: list[Struck], random: np.random.Generator, *, sung: bool, wide: bool
 ) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
-    """Sound of all players together, as loud as each other but for their gains, and when each note is heard to begin."""
+    """Sound of all players, equally loud but for their gains, and when each note is heard to begin."""
     together, onset_s, weight = np.zeros(0, np.float32), np.zeros(len(notes)), 0.0
     for player in players:
         late_s = np.zeros(len(notes))
@@ -106,16 +105,7 @@ def make_varied(seed: int, pieces: list[list[list[float]]]) -> Clip:
         groups = tuple(g for g in groups if set(g[0]) & HELD)
     group, low, high = groups[int(random.integers(len(groups)))]
     held = kind in ("one", "sustained")
-    spread_s, loudness = float(random.uniform(0.002, 0.012)), float(random.uniform(55, 105))
-    if kind == "one":
-        notes = humanise(line(random, low, high, LENGTH_S), random, spread_s=spread_s, loudness=loudness)
-        notes = one_at_a_time(notes, random)
-    else:
-        notes = excerpt(random, pieces, low, high, LENGTH_S) if random.random() < BORROWED_SHARE else []
-        notes = notes or make_many(random, kind, low, high, LENGTH_S)
-        notes = humanise([replace(n, part=0) for n in notes], random, spread_s=spread_s, loudness=loudness)
-        notes = without_overlaps(notes, (0.003, 0.03), random)
-    notes = [replace(n, offset_s=min(n.offset_s, LENGTH_S)) for n in notes if n.onset_s < LENGTH_S - 0.1]
+    notes, _ = played(random, kind, low, high, pieces, BORROWED_SHARE)
     count = int(random.choice(PLAYERS, p=PLAYERS_P)) if held else 1
     middle = (low + high) // 2
     players = [make_player(random, group, held, middle, count == 1) for _ in range(count)]

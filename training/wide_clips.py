@@ -1,16 +1,13 @@
 """Clips of instruments of ours that vary as widely as real ones do: one voice or many, by seed."""
 
-from dataclasses import replace
-
 import numpy as np
 import soxr
 
 from training import sampled, wide_voices
-from training.borrowed import excerpt
-from training.clips import CHANCE, LENGTH_S, Clip, one_at_a_time
+from training.clips import CHANCE, Clip
 from training.dress import dress
-from training.performance import Performance, humanise, without_overlaps
-from training.textures import line, make_many
+from training.performance import Performance
+from training.played import played
 
 # Seeds of these clips: the first network learns from the second range, what weighs its words from the first.
 UNHEARD_SEEDS, HEARD_SEEDS = range(50_000, 55_000), range(55_000, 60_000)
@@ -28,16 +25,7 @@ def make_wide(seed: int, pieces: list[list[list[float]]]) -> Clip:
     one = random.random() < ONE_SHARE
     low = int(random.integers(28, 62)) if one else int(random.integers(33, 48))
     high = min(low + int(random.integers(20, 36)), 96) if one else int(random.integers(76, 96))
-    spread_s, loudness = float(random.uniform(0.002, 0.012)), float(random.uniform(55, 105))
-    if one:
-        notes = humanise(line(random, low, high, LENGTH_S), random, spread_s=spread_s, loudness=loudness)
-        notes = one_at_a_time(notes, random)
-    else:
-        notes = excerpt(random, pieces, low, high, LENGTH_S) if random.random() < BORROWED_SHARE else []
-        notes = notes or make_many(random, "sustained", low, high, LENGTH_S)
-        notes = humanise([replace(n, part=0) for n in notes], random, spread_s=spread_s, loudness=loudness)
-        notes = without_overlaps(notes, (0.003, 0.03), random)
-    notes = [replace(n, offset_s=min(n.offset_s, LENGTH_S)) for n in notes if n.onset_s < LENGTH_S - 0.1]
+    notes, loudness = played(random, "one" if one else "sustained", low, high, pieces, BORROWED_SHARE)
     voice = wide_voices.make_voice(random, ranked=not one and random.random() < RANKED_SHARE)
     sound, onset_s = wide_voices.render(voice, Performance(tuple(notes)), random)
     offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
