@@ -11,7 +11,12 @@ from training.textures import line, make_many
 
 
 def played(
-    random: np.random.Generator, kind: str, low: int, high: int, pieces: list[list[list[float]]], borrowed_share: float
+    random: np.random.Generator,
+    kind: str,
+    low: int,
+    high: int,
+    pieces: list[list[list[float]]],
+    borrowed_share: float,
 ) -> tuple[list[Struck], float]:
     """Notes of a clip and the velocity in their middle.
 
