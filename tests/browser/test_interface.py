@@ -47,6 +47,23 @@ def test_the_path_by_keyboard_alone(empty: Page) -> None:
     expect(page.get_by_role("dialog")).to_have_count(0)
 
 
+def test_in_a_small_window_everything_is_in_reach(demo: Page) -> None:
+    demo.set_viewport_size({"width": 1024, "height": 640})
+    # What scrolls beside the lanes may lie lower; all else has to be under the pointer where it is drawn.
+    covered = """() => [...document.querySelectorAll('.station button, .station input, .station select, footer *')]
+      .filter(e => e.checkVisibility() && e.matches('button, input, select') && !e.closest('.margin'))
+      .filter(e => { const r = e.getBoundingClientRect()
+        return ![r.left + 2, r.right - 2].every(x =>
+          document.elementFromPoint(x, (r.top + r.bottom) / 2)?.closest('button, input, select, label') ===
+          (e.closest('button') ?? e.closest('label') ?? e) ||
+          e.contains(document.elementFromPoint(x, (r.top + r.bottom) / 2))) })
+      .map(e => e.getAttribute('aria-label') ?? e.textContent)"""
+    for station, drawn in (("Notes", "[data-test=limit]"), ("Slices", "[data-test=loop-tempo]"), ("Beat", ".lanes")):
+        demo.get_by_role("link", name=station).click()
+        demo.locator(drawn).first.wait_for()
+        assert demo.evaluate(covered) == [], station
+
+
 def test_two_windows_on_one_folio(demo: Page, browser: Browser) -> None:
     other = browser.new_page()
     other.goto(demo.url)

@@ -105,11 +105,25 @@ small {
   font-size: 12px;
   color: var(--soft);
 }
+.player > .figures {
+  white-space: nowrap;
+}
 .slider {
   width: 112px;
 }
 .balance {
   width: 216px;
+}
+@media (max-width: 1200px) {
+  .player {
+    gap: 10px;
+  }
+  .slider {
+    width: 84px;
+  }
+  .balance {
+    width: 190px;
+  }
 }
 .slider > span {
   display: flex;

@@ -61,7 +61,7 @@ async function rename() {
     <ActButton action="undo" :title="folio.state?.undo ? `Undo: ${folio.state.undo}` : ''" />
     <ActButton action="redo" :title="folio.state?.redo ? `Redo: ${folio.state.redo}` : ''" />
     <ActButton action="history" />
-    <span class="soft" title="Every change is saved as it is made">saved {{ saved }}</span>
+    <span class="soft saved" title="Every change is saved as it is made">saved {{ saved }}</span>
     <ActButton action="hand-on" main />
   </header>
 </template>
@@ -100,5 +100,8 @@ input.title {
 }
 .push {
   flex: 1;
+}
+.saved {
+  white-space: nowrap;
 }
 </style>

@@ -195,4 +195,27 @@ canvas {
   flex-direction: column;
   gap: 6px;
 }
+@media (max-width: 1200px) {
+  .limit {
+    flex-wrap: wrap;
+    row-gap: 4px;
+    height: auto;
+  }
+  .slide {
+    flex-basis: 200px;
+  }
+  .forms {
+    width: auto;
+    display: flex;
+    gap: 16px;
+  }
+  .forms label {
+    width: 126px;
+  }
+  .walk {
+    flex-flow: row wrap;
+    align-items: flex-start;
+    margin-left: auto;
+  }
+}
 </style>

@@ -174,6 +174,17 @@ canvas {
   position: relative;
   flex: none;
 }
+@media (max-width: 1200px) {
+  .under {
+    gap: 10px;
+  }
+  .told {
+    width: 112px;
+  }
+  .box {
+    min-width: 70px;
+  }
+}
 .lane-list {
   position: absolute;
   bottom: 24px;
