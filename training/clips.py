@@ -110,14 +110,16 @@ def _kind(random: np.random.Generator) -> str:
     return str(random.choice(list(KINDS), p=list(KINDS.values())))
 
 
-def make_clip(seed: int, pieces: list[list[list[float]]], *, tuning: bool = False) -> Clip:
-    """The clip of a seed; ``tuning`` takes the soundfont that is in no training."""
+def make_clip(
+    seed: int, pieces: list[list[list[float]]], *, tuning: bool = False, font: str = sampled.TUNING_FONT
+) -> Clip:
+    """The clip of a seed; for ``tuning`` it is played by a soundfont that is in no training."""
     random = np.random.default_rng([CHANCE, int(tuning), seed])
     kind = _kind(random)
     sung = seed >= FIRST_SUNG_SEED
     kind = "one" if sung else kind
     synthetic = not tuning and not sung and random.random() < (0.12 if kind in ("one", "keys") else 0.3)
-    font = sampled.TUNING_FONT if tuning else str(random.choice(sampled.TRAINED_FONTS))
+    font = font if tuning else str(random.choice(sampled.TRAINED_FONTS))
     groups = SINGLE if kind == "one" else FAMILIES[kind]
     if sung:
         groups = tuple(g for g in SINGLE if g[0][0] in SUNG)

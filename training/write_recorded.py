@@ -21,6 +21,7 @@ from training.dress import dress
 from training.performance import Performance, Struck, humanise, without_overlaps
 from training.recorded_notes import RATE, Recorded
 from training.textures import line, make_many
+from training.written import notes_of
 
 WEB_NAME = "tonejs-instrument-{}-mp3"
 # Instrument: how it plays, and the time constant of its release in seconds.
@@ -90,13 +91,8 @@ def main() -> None:
         sound, onset_s, sounding_off_s = recorded_notes.render(instrument, performance)
         sound = dress(sound, RATE, np.random.default_rng([31, number]))
         offset_s = np.minimum([n.offset_s for n in performance.notes], sounding_off_s)
-        notes = [
-            {"onset_s": round(on, 5), "offset_s": round(max(off, on + 0.02), 5), "pitch": n.pitch,
-             "velocity": n.velocity, "sounding_off_s": round(max(sounding, on + 0.02), 5)}
-            for n, on, off, sounding in zip(
-                performance.notes, onset_s.tolist(), offset_s.tolist(), sounding_off_s.tolist(), strict=True
-            )
-        ]  # fmt: skip
+        played = performance.notes
+        notes = notes_of(onset_s, offset_s, sounding_off_s, [n.pitch for n in played], [n.velocity for n in played])
         path = options.folder / ("single" if one else "many") / f"{number:02d}-{name.replace(' ', '-')}"
         path.parent.mkdir(parents=True, exist_ok=True)
         soundfile.write(path.with_suffix(".flac"), sound, RATE, subtype="PCM_16")
