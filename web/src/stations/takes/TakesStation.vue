@@ -239,6 +239,12 @@ h2 {
 .nowrap {
   flex-wrap: nowrap;
 }
+th:last-child,
+td:last-child {
+  position: sticky;
+  right: -20px;
+  background: var(--panel);
+}
 .jobs {
   margin-top: 24px;
 }
