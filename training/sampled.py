@@ -16,6 +16,8 @@ SOUNDFONTS = Path("/usr/share/sounds/sf2")
 # The General MIDI bank of csound is kept out of training, for tuning and calibration.
 TRAINED_FONTS = ("FluidR3_GM.sf2", "FluidR3_GM.sf2", "TimGM6mb.sf2", "TimGM6mb.sf2", "OPL-3_FM_128M.sf2")
 TUNING_FONT = "sf_GMbank.sf2"
+# So long the levels of a note are looked at to find its attack.
+EARLY_MS = 300
 # One step of a bend, in seconds: quicker than the ear follows.
 BEND_STEP_S = 0.01
 
@@ -134,15 +136,26 @@ def render(
 
 
 @lru_cache(maxsize=4096)
-def attack_delay_s(font: str, program: int, pitch: int, velocity: int, setting: Setting = AS_IT_IS) -> float:
+def attack_delay_s(font: str, program: int, pitch: int, velocity: int) -> float:
     """Seconds from key to the moment at which the note alone reaches 40 % of its early peak."""
     note = Struck(0.0, 0.25, pitch, velocity)
-    sound = render(font, (program,), Performance((note,)), tail_s=0.02, setting=setting)
-    return attack.attack_delay_s(sound, RATE)
+    return attack.attack_delay_s(render(font, (program,), Performance((note,)), tail_s=0.02), RATE)
 
 
-def heard_onset_s(font: str, program: int, note: Struck, setting: Setting = AS_IT_IS) -> float:
+@lru_cache(maxsize=65536)
+def early_levels(font: str, program: int, pitch: int, velocity: int, setting: Setting) -> Sound:
+    """Amplitude of each of the first milliseconds of a note that sounds alone, (``EARLY_MS``,)."""
+    note = Performance((Struck(0.0, 0.25, pitch, velocity),))
+    step = RATE // 1000
+    sound = np.abs(render(font, (program,), note, tail_s=0.1, setting=setting)[: EARLY_MS * step])
+    return sound.reshape(EARLY_MS, step).max(axis=1)
+
+
+def near(note: Struck) -> tuple[int, int]:
+    """Pitch and velocity near by, for which attacks are measured."""
+    return int(np.clip(3 * round(note.pitch / 3), 0, 127)), (45, 80, 112)[int(np.digitize(note.velocity, [62, 96]))]
+
+
+def heard_onset_s(font: str, program: int, note: Struck) -> float:
     """When ``note`` is heard to begin; measured for pitch and velocity near by."""
-    near_pitch = int(np.clip(3 * round(note.pitch / 3), 0, 127))
-    near_velocity = (45, 80, 112)[int(np.digitize(note.velocity, [62, 96]))]
-    return note.onset_s + attack_delay_s(font, program, near_pitch, near_velocity, setting)
+    return note.onset_s + attack_delay_s(font, program, *near(note))

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from training import sampled
+from training import attack, sampled
 from training.clips import CHANCE, FAMILIES, SINGLE, Clip, sung_bends
 from training.dress import dress
 from training.performance import Performance, Struck
@@ -72,7 +72,7 @@ def play(
     players: list[Player], notes: list[Struck], random: np.random.Generator, *, sung: bool, wide: bool
 ) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
     """Sound of all players, equally loud but for their gains, and when each note is heard to begin."""
-    together, onset_s, weight = np.zeros(0, np.float32), np.zeros(len(notes)), 0.0
+    together, scales, played = np.zeros(0, np.float32), [], []
     for player in players:
         late_s = np.zeros(len(notes))
         if len(players) > 1:
@@ -85,15 +85,26 @@ def play(
         sound = sampled.render(
             player.font, (player.program,), Performance(tuple(own)), bends=bends, setting=player.setting
         )
-        sound = player.gain * sound / max(float(np.sqrt(np.mean(sound**2))), 1e-6)
+        scales.append(player.gain / max(float(np.sqrt(np.mean(sound**2))), 1e-6))
+        played.append(own)
         longer = max(len(sound), len(together))
-        together = np.pad(together, (0, longer - len(together))) + np.pad(sound, (0, longer - len(sound)))
-        delay_s = np.array([sampled.heard_onset_s(player.font, player.program, n, player.setting) for n in own])
-        played_s = np.array([n.onset_s for n in own])
-        # A note that is slid into is heard from the middle of its attack on.
-        onset_s += player.gain * (played_s + (0.5 if sung else 1.0) * (delay_s - played_s))
-        weight += player.gain
-    return 0.1 * together.astype(np.float32), onset_s / weight
+        sound = scales[-1] * np.pad(sound, (0, longer - len(sound)))
+        together = np.pad(together, (0, longer - len(together))) + sound
+    onset_s = [_heard_s(players, scales, same, sung) for same in zip(*played, strict=True)]
+    return 0.1 * together.astype(np.float32), np.array(onset_s)
+
+
+def _heard_s(players: list[Player], scales: list[float], same: tuple[Struck, ...], sung: bool) -> float:
+    """When a note that all players play is heard to begin: where all together reach 40 % of their early peak."""
+    first_s = min(n.onset_s for n in same)
+    power = np.zeros(sampled.EARLY_MS)
+    for player, scale, note in zip(players, scales, same, strict=True):
+        late = min(round(1000 * (note.onset_s - first_s)), sampled.EARLY_MS)
+        levels = sampled.early_levels(player.font, player.program, *sampled.near(note), player.setting)
+        power[late:] += (scale * levels[: sampled.EARLY_MS - late]) ** 2
+    delay_s = attack.attack_delay_s(np.sqrt(power), 1000)
+    # A note that is slid into is heard from the middle of its attack on.
+    return first_s + (0.5 if sung else 1.0) * delay_s
 
 
 def make_varied(seed: int, pieces: list[list[list[float]]]) -> Clip:

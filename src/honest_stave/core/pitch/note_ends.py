@@ -30,6 +30,8 @@ OFFSET_PEAKS = (0.15, 0.3, 0.5)
 SHARES = (0.84, 0.5, 1.0)
 FARTHEST_NEXT_S, FARTHEST_SHARE_S = 4.0, 1.5
 SHORTEST_S = 0.03
+# A note that nothing cuts is not said to be shorter: how soon it dies away is told less surely than that it is one.
+LEAST_UNCUT_S = 0.055
 # The end by which the others and the passage are measured: sounding under 0.5.
 USUAL = 2
 # Frames round an end at which its level is measured, 12 ms each; dB to a unit.
@@ -63,7 +65,8 @@ def choose_ends(
     ends = possible_ends(strikes, score >= 0, activity, voices)
     inputs = end_inputs(strikes, score, ends, passage, activity, bands)
     likely = heard_together("ends", strikes, passage, inputs, one_voice=voices == "one")
-    return np.asarray(np.take_along_axis(ends, likely.argmax(axis=1)[:, None], axis=1)[:, 0])
+    chosen = np.take_along_axis(ends, likely.argmax(axis=1)[:, None], axis=1)[:, 0]
+    return np.asarray(np.maximum(chosen, strikes.onset_s + LEAST_UNCUT_S))
 
 
 def possible_ends(strikes: Strikes, counted: NDArray[np.bool_], activity: Activity, voices: str) -> Values:
