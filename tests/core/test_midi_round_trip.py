@@ -6,10 +6,10 @@ import mido
 import numpy as np
 import pretty_midi
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from honest_stave.core.beat.tempo_map import Knot, TempoMap
+from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import TickClock, read_midi, tempo_events
@@ -62,7 +62,12 @@ def test_an_independent_library_reads_the_same(notes: tuple[Sounding, ...], bpm:
         assert a[1:3] == pytest.approx(b[1:3], abs=max(1.1 * tick_s, 0.003))
 
 
+# Begins a third of a tick after a bar line, slowly.
+BESIDE_A_BAR = TempoMap((Knot(0.0004, 0.0), Knot(1.0004, 3.0), Knot(2.0004, 5.4)), (Meter(0, 1, 2),), 0, 20.0)
+
+
 @given(maps())
+@example(BESIDE_A_BAR)
 def test_written_tempo_keeps_every_knot_within_half_a_tick(tempo_map: TempoMap) -> None:
     start_s = max(0.0, tempo_map.knots[0].time_s)
     last = tempo_map.knots[-1]

@@ -17,6 +17,7 @@ from honest_stave.core.errors import BadInput
 from honest_stave.core.part.events import Sounding
 
 TICKS_A_QUARTER = 960
+HALF_TICK = 0.5 / TICKS_A_QUARTER
 # Within a stretch of this many quarters two neighbouring tempos alternate once: the file is
 # then never further than 32 microseconds from the map.
 ALTERNATING_QUARTERS = 128
@@ -98,8 +99,9 @@ def file_grid(tempo_map: TempoMap, start_s: float) -> FileGrid:
     """
     start_beat = float(tempo_map.beats_at(start_s))
     bar = tempo_map.bar_index(start_beat)
-    if start_beat - tempo_map.bar_start(bar) <= 10 * SAME_BEATS:
-        return FileGrid(tempo_map, tempo_map.bar_start(bar))
+    if start_beat - tempo_map.bar_start(bar) <= HALF_TICK:
+        # The bar line is in the file's first tick; begun on it to the bit, everything would lie so much later.
+        return FileGrid(tempo_map, start_beat)
     next_line = tempo_map.bar_start(bar + 1)
     is_near = next_line - start_beat < (next_line - tempo_map.bar_start(bar)) / 2
     line_bar = bar + 2 if is_near else bar + 1
