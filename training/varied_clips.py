@@ -90,11 +90,11 @@ def play(
         longer = max(len(sound), len(together))
         sound = scales[-1] * np.pad(sound, (0, longer - len(sound)))
         together = np.pad(together, (0, longer - len(together))) + sound
-    onset_s = [_heard_s(players, scales, same, sung) for same in zip(*played, strict=True)]
+    onset_s = [heard_together_s(players, scales, same, sung=sung) for same in zip(*played, strict=True)]
     return 0.1 * together.astype(np.float32), np.array(onset_s)
 
 
-def _heard_s(players: list[Player], scales: list[float], same: tuple[Struck, ...], sung: bool) -> float:
+def heard_together_s(players: list[Player], scales: list[float], same: tuple[Struck, ...], *, sung: bool) -> float:
     """When a note that all players play is heard to begin: where all together reach 40 % of their early peak."""
     first_s = min(n.onset_s for n in same)
     power = np.zeros(sampled.EARLY_MS)

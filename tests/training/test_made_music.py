@@ -8,7 +8,7 @@ from training.material import LOWEST_DB, STEP_DB, as_bytes
 from training.performance import LIFT, Struck, humanise, voicing
 from training.wide_clips import is_wide, make_wide
 
-from training import borrowed, drums, textures
+from training import borrowed, drums, sampled, textures, varied_clips
 
 RATE = 44100
 # Four bars of a made-up piece in two parts: onset, duration (quarters), pitch, part.
@@ -137,3 +137,19 @@ def test_hands_bring_out_the_highest_or_the_lowest_of_a_chord_or_neither() -> No
     assert 0.1 < brought_out["bass"].mean() < 0.4
     # On the whole a clip is as loud as it was.
     assert abs(lifts.mean()) < 1.0
+
+
+def test_a_section_is_heard_to_begin_with_its_quick_player(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The mean of both attacks would be 50 ms late: what is there first is heard."""
+    speaks_ms = {"quick": 10, "slow": 150}
+    monkeypatch.setattr(
+        sampled, "early_levels",
+        lambda font, *_: np.clip(np.arange(sampled.EARLY_MS) / speaks_ms[font], 0, 1).astype(np.float32),
+    )  # fmt: skip
+    players = [varied_clips.Player(font, 48, sampled.Setting(), 1.0) for font in speaks_ms]
+    same = (Struck(1.0, 2.0, 60, 90), Struck(1.02, 2.0, 60, 90))
+    heard_s = varied_clips.heard_together_s(players, [1.0, 1.0], same, sung=False)
+    assert heard_s == pytest.approx(1.0057, abs=0.001)
+    # The slow one, if it begins so much sooner, is there first.
+    late = (Struck(1.1, 2.0, 60, 90), Struck(1.0, 2.0, 60, 90))
+    assert varied_clips.heard_together_s(players, [1.0, 1.0], late, sung=False) == pytest.approx(1.085, abs=0.001)
