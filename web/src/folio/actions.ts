@@ -126,7 +126,7 @@ export function registerActions(router: Router): void {
     const count = notes.selection.size
     if (count) go(notes.focus, true)
     notices.tell(
-      count ? `${count} notes may be ghosts of louder ones below.` : 'No note looks like a ghost.',
+      count ? `May be ghosts of louder notes below: ${count}.` : 'No note looks like a ghost.',
       count ? 'They are selected: drop them all, or walk the doubts one by one.' : '',
     )
   }
