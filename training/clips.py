@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from training import sampled, synthesis
 from training.borrowed import excerpt
 from training.dress import dress
-from training.performance import Performance, Struck, humanise, voicing, without_overlaps
+from training.performance import BROUGHT_OUT, BY_PIANISTS, Performance, Struck, humanise, voicing, without_overlaps
 from training.textures import line, make_many
 
 # Bumped whenever clips of one seed come out otherwise: material is cached by it.
@@ -43,6 +43,8 @@ SINGLE: Programs = (
 )  # fmt: skip
 # Clips from this seed on are sung: one voice with wide vibrato, scoops and slides.
 FIRST_SUNG_SEED = 80_000
+# Clips of these seeds are played on keys, as pianists play.
+PIANIST_SEEDS = range(40_000, 45_000)
 # First programs of the groups that sing.
 SUNG = (40, 42, 52, 56, 64, 68, 72)
 # Shares of the kinds of clip.
@@ -117,7 +119,8 @@ def make_clip(
     random = np.random.default_rng([CHANCE, int(tuning), seed])
     kind = _kind(random)
     sung = seed >= FIRST_SUNG_SEED
-    kind = "one" if sung else kind
+    pianist = seed in PIANIST_SEEDS
+    kind = "one" if sung else "keys" if pianist else kind
     synthetic = not tuning and not sung and random.random() < (0.12 if kind in ("one", "keys") else 0.3)
     font = font if tuning else str(random.choice(sampled.TRAINED_FONTS))
     groups = SINGLE if kind == "one" else FAMILIES[kind]
@@ -147,7 +150,8 @@ def make_clip(
             split = int(np.median([n.pitch for n in notes]))
             notes = [replace(n, part=int(n.pitch > split)) for n in notes]
         # The tuning set stays as it was when it had no voicing: what was measured on it before can be compared.
-        lift = None if tuning or not notes else voicing(notes, np.random.default_rng([VOICED, seed]))
+        brought_out = BY_PIANISTS if pianist else BROUGHT_OUT
+        lift = None if tuning or not notes else voicing(notes, np.random.default_rng([VOICED, seed]), brought_out)
         spread_s, loudness = float(random.uniform(0.002, 0.014)), float(random.uniform(50, 100))
         notes = humanise(notes, random, spread_s=spread_s, loudness=loudness, lift=lift)
         notes = without_overlaps(notes, gaps_s, random)

@@ -7,6 +7,8 @@ from numpy.typing import NDArray
 
 # What hands bring out of a texture, and how often: mostly the melody (Repp 1996, Goebl 2001).
 BROUGHT_OUT = {"top": 0.5, "bass": 0.12, "both": 0.08, "nothing": 0.3}
+# What pianists do, who rarely play all voices alike.
+BY_PIANISTS = {"top": 0.78, "bass": 0.04, "both": 0.1, "nothing": 0.08}
 # By how much, in velocities, and how much louder an octave higher is by chance.
 LIFT, TILT = (3.0, 18.0), 2.0
 # Notes that sound so long into a note's beginning are heard with it.
@@ -43,14 +45,16 @@ class Performance:
         return max([note.offset_s, *(up for down, up in self.pedal if down <= note.offset_s < up)])
 
 
-def voicing(notes: list[Struck], random: np.random.Generator) -> NDArray[np.float64]:
+def voicing(
+    notes: list[Struck], random: np.random.Generator, brought_out: dict[str, float] = BROUGHT_OUT
+) -> NDArray[np.float64]:
     """How much harder each note is struck for its place in the texture: hands bring out a melody or a bass."""
     onset_s, offset_s, pitch = (np.array([getattr(n, f) for n in notes]) for f in ("onset_s", "offset_s", "pitch"))
     with_it = (onset_s <= onset_s[:, None] + WITH_S) & (offset_s > onset_s[:, None] + WITH_S)
     is_top = ~(with_it & (pitch > pitch[:, None])).any(axis=1)
     is_bass = ~(with_it & (pitch < pitch[:, None])).any(axis=1)
     lift = float(random.uniform(*LIFT))
-    chosen = random.choice(list(BROUGHT_OUT), p=list(BROUGHT_OUT.values()))
+    chosen = random.choice(list(brought_out), p=list(brought_out.values()))
     out = {"top": is_top, "bass": is_bass, "both": is_top | is_bass, "nothing": np.zeros(len(notes), bool)}[chosen]
     return np.asarray(lift * (out - out.mean()) + float(random.normal(0, TILT)) * (pitch - np.median(pitch)) / 12)
 

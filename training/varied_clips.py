@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from training import attack, sampled
 from training.clips import CHANCE, FAMILIES, SINGLE, Clip, sung_bends
+from training.doubled import doubled
 from training.dress import dress
 from training.performance import Performance, Struck
 from training.played import played
@@ -14,7 +15,10 @@ from training.sampled import Setting
 
 # Seeds of these clips: the first network learns from the second range, what weighs its words from the first.
 UNHEARD_SEEDS, HEARD_SEEDS = range(30_000, 35_000), range(60_000, 65_000)
+# The same, with notes doubled on their overtones.
+DOUBLED_UNHEARD, DOUBLED_HEARD = range(35_000, 40_000), range(65_000, 70_000)
 KINDS = {"one": 0.35, "sustained": 0.45, "keys": 0.1, "plucked": 0.1}
+DOUBLED_KINDS = {"one": 0.0, "sustained": 0.3, "keys": 0.45, "plucked": 0.25}
 BORROWED_SHARE = 0.35
 # Instruments of one voice whose notes last as long as they are held.
 HELD = {*range(16, 24), *range(40, 45), *range(48, 80), *range(80, 96), 110}
@@ -40,7 +44,12 @@ class Player:
 
 def is_varied(seed: int) -> bool:
     """Whether the clip of a seed is made here."""
-    return seed in UNHEARD_SEEDS or seed in HEARD_SEEDS
+    return seed in UNHEARD_SEEDS or seed in HEARD_SEEDS or is_doubled(seed)
+
+
+def is_doubled(seed: int) -> bool:
+    """Whether notes of the clip of a seed are doubled."""
+    return seed in DOUBLED_UNHEARD or seed in DOUBLED_HEARD
 
 
 def slowest(font: str, program: int, pitch: int, attack: float) -> float:
@@ -110,13 +119,16 @@ def heard_together_s(players: list[Player], scales: list[float], same: tuple[Str
 def make_varied(seed: int, pieces: list[list[list[float]]]) -> Clip:
     """The clip of a seed."""
     random = np.random.default_rng([CHANCE, 43, seed])
-    kind = str(random.choice(list(KINDS), p=list(KINDS.values())))
+    shares = DOUBLED_KINDS if is_doubled(seed) else KINDS
+    kind = str(random.choice(list(shares), p=list(shares.values())))
     groups = SINGLE if kind == "one" else FAMILIES[kind]
     if kind == "one":
         groups = tuple(g for g in groups if set(g[0]) & HELD)
     group, low, high = groups[int(random.integers(len(groups)))]
     held = kind in ("one", "sustained")
     notes, _ = played(random, kind, low, high, pieces, BORROWED_SHARE)
+    if is_doubled(seed):
+        notes = doubled(notes, high, random)
     count = int(random.choice(PLAYERS, p=PLAYERS_P)) if held else 1
     middle = (low + high) // 2
     players = [make_player(random, group, held, middle, count == 1) for _ in range(count)]

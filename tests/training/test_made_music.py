@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from training.clips import make_pedal, one_at_a_time
+from training.doubled import STEPS, doubled
 from training.dress import dress
 from training.material import LOWEST_DB, STEP_DB, as_bytes
 from training.performance import LIFT, Struck, humanise, voicing
@@ -153,3 +154,15 @@ def test_a_section_is_heard_to_begin_with_its_quick_player(monkeypatch: pytest.M
     # The slow one, if it begins so much sooner, is there first.
     late = (Struck(1.1, 2.0, 60, 90), Struck(1.0, 2.0, 60, 90))
     assert varied_clips.heard_together_s(players, [1.0, 1.0], late, sung=False) == pytest.approx(1.085, abs=0.001)
+
+
+def test_where_notes_are_doubled_on_overtones_chance_decides_and_nothing_sounds_twice() -> None:
+    notes = [Struck(0.25 * i, 0.25 * i + 0.2, 48 + (5 * i) % 13, 80) for i in range(400)]
+    played = doubled(notes, 90, np.random.default_rng(8))
+    places = {(n.onset_s, n.pitch) for n in notes}
+    assert places <= {(n.onset_s, n.pitch) for n in played}
+    added = [n for n in played if (n.onset_s, n.pitch) not in places]
+    assert 0.1 * len(notes) < len(added) < 0.75 * len(notes)
+    for other in added:
+        # Five standard deviations of how far apart two hands are.
+        assert any(abs(n.onset_s - other.onset_s) < 0.04 and other.pitch - n.pitch in STEPS for n in notes)
