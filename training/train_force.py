@@ -13,7 +13,6 @@ import torch
 from scipy.stats import spearmanr
 
 from training import shipped_strikes
-from training.part_way import part_way
 from training.passage_windows import PEAK_RATE, Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, export, network_of
 from training.strikes_heard import StrikesHeard, all_strikes_heard
@@ -37,8 +36,6 @@ LEAST_STROKES = 8
 COLOUR = 0.5
 # Where a trained network goes on: it would forget at the full rate.
 PEAK_RATE_AGAIN = 1e-3
-# So far from the shipped network goes the next one: all the way it forgets how lines are played.
-SHARE_OF_NEW = 0.5
 # Of the networks in the shipped file the second says how hard.
 FORCE_PLACE = 1
 
@@ -94,14 +91,11 @@ def main() -> None:
     weights = [1.0] * len(familiar) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
     strikes = None if options.from_shipped else trained(options.cache)
     first = begun(strikes) if strikes else shipped_strikes.begin(TARGET, 1, options.cache / FORCE_BEFORE, FORCE_PLACE)
-    before = {name: value.clone() for name, value in first.state_dict().items()}
     force = trained_on(
         [*familiar, *unfamiliar], weights, lambda _mean, _spread: first, loss_of, options.minutes,
         options.cache / FORCE, as_many=READ_AS_MANY, colour=COLOUR,
         peak_rate=PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE,
     )  # fmt: skip
-    if options.from_shipped:
-        part_way(before, force, SHARE_OF_NEW)
     for one in (False, True):
         told = [tuning[i] for i in held_out if bool(tuning[i].one_voice) == one]
         print("one " if one else "many", f"rank of velocities {rank_of(force, told, one_voice=one):.3f}", flush=True)

@@ -61,14 +61,21 @@ def test_one_pitch_struck_again_is_two_notes() -> None:
     assert f1(pairs(heard(line(notes, struck=True))), truth_of(notes)) == 1.0
 
 
-def test_a_glide_is_no_row_of_semitones() -> None:
+@pytest.mark.parametrize("to", [64, 67, 72])
+def test_a_glide_is_no_row_of_semitones(to: int) -> None:
     time = np.arange(round(3.2 * RATE)) / RATE
-    pitch = np.interp(time, [1.4, 1.6], [60.0, 67.0])
+    pitch = np.interp(time, [1.4, 1.6], [60.0, to])
     phase = 2 * np.pi * np.cumsum(440 * 2 ** ((pitch - 69) / 12)) / RATE
     envelope = np.clip(np.minimum(time - 0.2, 3.0 - time) / 0.02, 0, 1)
     sound = sum(np.sin(h * phase) / h for h in range(1, 7)) * envelope * 0.3
     found = heard(np.asarray(sound, np.float32)[:, None])
-    assert [n.pitch for n in found] == [60, 67]
+    assert [n.pitch for n in found] == [60, to]
+
+
+@pytest.mark.parametrize("step", [2, 3])
+def test_a_quick_run_is_no_glide(step: int) -> None:
+    notes = [Note(0.3 + 0.09 * i, 0.3 + 0.09 * i + 0.085, 60 + step * (i % 8)) for i in range(16)]
+    assert f1(pairs(heard(line(notes))), truth_of(notes)) >= 0.95
 
 
 def test_breath_and_hum_make_no_notes() -> None:

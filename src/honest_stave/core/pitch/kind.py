@@ -22,7 +22,8 @@ KindName = Literal["one", "many", "drums", "mix"]
 KINDS: tuple[KindName, ...] = ("one", "many", "drums", "mix")
 # So many stretches of this length are listened to, spread over the take.
 STRETCHES, STRETCH_S = 5, 8.0
-SOUNDING, BEGINNING = 0.5, 0.4
+# A pitch sounds where it is surer than this: drums that ring are heard as doubtful ones.
+SOUNDING, BEGINNING = 0.65, 0.4
 # A drum's stroke lifts this many short bands by this much within four frames (46 ms).
 RISE_FRAMES, RISE_DB, WIDE_SHARE = 4, 9.0, 0.3
 # A bright stroke lifts so many of the bands from 5 kHz on by this much, to no farther than either of these under the

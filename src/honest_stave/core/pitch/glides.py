@@ -1,0 +1,61 @@
+"""What a gliding voice passes through is no note of its own."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, HOP_SAMPLES, LOWEST_PITCH, Bands
+from honest_stave.core.signal.listen import ANALYSIS_RATE
+
+Values = NDArray[np.float64]
+HOP_S = HOP_SAMPLES / ANALYSIS_RATE
+# A glide passes a pitch sooner than this; what is longer is a note, however it bends. A line that goes on by less
+# than a third may have notes between that were not heard.
+LONGEST_PASSED_S, LEAST_WAY = 0.2, 4
+# So many semitones off the sound is not at a pitch any more, and of a note in a run it stays there for more than this
+# share: three quarters and more in runs of made-up lines, up to a third in glides.
+OFF_SEMITONES, LEAST_SHARE = 0.4, 0.4
+# A line is looked for by its first three partials, in semitones over its pitch.
+PARTIALS = (0, 12, 19)
+
+
+def doubt_glides(
+    onset_s: Values, pitch: NDArray[np.int64], score: Values, passage: NDArray[np.int64], bands: Bands
+) -> Values:
+    """Log-odds of strikes of one voice: none is a note where the line moves past it to the next without staying.
+
+    Args:
+        onset_s: of each strike, rising within a passage.
+        pitch: of each strike.
+        score: log-odds of being a note.
+        passage: of each strike.
+        bands: of the whole recording.
+    """
+    told = score.copy()
+    counted = np.flatnonzero(score > 0)
+    for before, here, after in zip(counted, counted[1:], counted[2:], strict=False):
+        on_the_way = (pitch[here] - pitch[before]) * (pitch[after] - pitch[here]) > 0
+        far = abs(pitch[after] - pitch[before]) >= LEAST_WAY
+        soon = onset_s[after] - onset_s[here] < LONGEST_PASSED_S
+        if on_the_way and far and soon and passage[before] == passage[here] == passage[after]:
+            ends = sorted((int(pitch[before]), int(pitch[after])))
+            first, stop = int(onset_s[here] / HOP_S), int(np.ceil(onset_s[after] / HOP_S))
+            line = loudest_line(bands.long_db[first:stop], *ends)
+            if np.mean(np.abs(line - pitch[here]) <= OFF_SEMITONES) < LEAST_SHARE:
+                told[here] = -score[here]
+    return told
+
+
+def loudest_line(levels_db: NDArray[np.float32], lowest: int, highest: int) -> Values:
+    """Pitch of whose first partials are loudest together, in each frame, (frames,).
+
+    Args:
+        levels_db: of the long view, (frames, bands), one frame or more.
+        lowest, highest: pitches between which it is looked for, a semitone farther to either side.
+    """
+    place = np.arange(
+        BANDS_PER_SEMITONE * (lowest - 1 - LOWEST_PITCH), BANDS_PER_SEMITONE * (highest + 1 - LOWEST_PITCH)
+    )
+    of_partials = [
+        levels_db[:, np.clip(place + BANDS_PER_SEMITONE * partial, 0, levels_db.shape[1] - 1)] for partial in PARTIALS
+    ]
+    return np.asarray(LOWEST_PITCH + place[np.sum(of_partials, axis=0).argmax(axis=1)] / BANDS_PER_SEMITONE)
