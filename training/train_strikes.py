@@ -27,7 +27,7 @@ TARGET = Path(networks.__file__).parent / "strikes.onnx"
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
 # So far from the shipped network goes the next one: all the way it forgets some of what it knew, as very high notes.
-SHARE_OF_NEW = 0.45
+SHARE_OF_NEW = 0.75
 OUTPUTS = 3
 # Of what the network says, the force is said here.
 VELOCITY = 1
