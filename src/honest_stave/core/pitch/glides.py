@@ -3,11 +3,10 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, HOP_SAMPLES, LOWEST_PITCH, Bands
-from honest_stave.core.signal.listen import ANALYSIS_RATE
+from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LOWEST_PITCH, Bands
+from honest_stave.core.pitch.pitch_line import HOP_S
 
 Values = NDArray[np.float64]
-HOP_S = HOP_SAMPLES / ANALYSIS_RATE
 # A glide passes a pitch sooner than this; what is longer is a note, however it bends. A line that goes on by less
 # than a third may have notes between that were not heard.
 LONGEST_PASSED_S, LEAST_WAY = 0.2, 4
