@@ -112,7 +112,10 @@ def notes(
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the notes as JSON.")] = None,
     out: Annotated[Path | None, typer.Option(help="Write a MIDI file; a folder for several recordings.")] = None,
     tempo: Annotated[float, typer.Option(help="Tempo the file carries.")] = 120.0,
-    doubt: Annotated[float, typer.Option(help="Doubt limit: candidates in more doubt are left out.")] = 0.5,
+    doubt: Annotated[
+        float | None,
+        typer.Option(help="Doubt limit: candidates in more doubt are left out. Without it, the best expected."),
+    ] = None,
     pedal: Annotated[bool, typer.Option(help="Read the sustain pedal as pedal.")] = False,
     bend: Annotated[int, typer.Option(help="Range of pitch bend in semitones, 0 for none.")] = 0,
     from_s: Annotated[float, typer.Option("--from", help="Read from this second.")] = 0.0,
@@ -122,16 +125,16 @@ def notes(
     from honest_stave.core.pitch.reading import ReadSettings
     from honest_stave.core.signal.listen import ListenSettings
 
-    if not 0 <= doubt <= 1:
+    if doubt is not None and not 0 <= doubt <= 1:
         raise BadInput(f"A doubt limit of {doubt:g} makes no sense.", "Give one from 0 to 1, such as 0.5.")
     settings = ReadSettings(pedal=pedal, listen=ListenSettings(from_s=from_s, to_s=to_s))
     inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
 
     def read_one(path: Path) -> str:
-        body, reading = notes_of_file(path, voices, settings, 1.0 - doubt)
+        body, reading = notes_of_file(path, voices, settings, None if doubt is None else 1.0 - doubt)
         if out is not None:
-            data, proof = midi_of_reading(path.stem, reading, 1.0 - doubt, tempo, bend)
+            data, proof = midi_of_reading(path.stem, reading, 1.0 - body["doubt"], tempo, bend)
             body |= {"proof": proof} if proof else {}
             _write(path, data, out, ".mid", many)
         _write(path, body, json_file, ".json", many)

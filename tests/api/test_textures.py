@@ -49,6 +49,15 @@ def test_lines_are_selected_corrected_and_sent(harmony: tuple[App, str, str]) ->
     assert set(top) <= {n["id"] for n in app.get(f"/parts/{part}/notes")}
 
 
+def test_a_reading_is_accepted_at_the_limit_with_the_best_expected_f1(harmony: tuple[App, str, str]) -> None:
+    app, _, part = harmony
+    reading = app.get()["parts"][part]["reading"]
+    found = app.get(f"/readings/{reading}/candidates")
+    best = found["limits"]["best"]
+    assert app.get()["parts"][part]["least_confidence"] == best
+    assert len(app.get(f"/parts/{part}/notes")) == sum(sure >= best for sure in found["confidence"])
+
+
 def test_the_limit_leaves_a_chord_whole_round_a_mended_note(harmony: tuple[App, str, str]) -> None:
     app, _, part = harmony
     before = app.get(f"/parts/{part}/notes")

@@ -7,7 +7,7 @@ from honest_stave.core.errors import BadInput
 from honest_stave.core.networks import opening
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.kind import judge_kind
-from honest_stave.core.pitch.limits import LIMITS, expected
+from honest_stave.core.pitch.limits import LIMITS, best_limit, expected
 from honest_stave.core.pitch.notes_engine import read, read_as_it_seems
 from honest_stave.core.pitch.partials import partials_of
 from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
@@ -169,3 +169,21 @@ def test_a_voice_struck_softly_is_softer_within_each_chord() -> None:
         own = {c.pitch: c.velocity for c in found if abs(c.onset_s - 0.3 - 0.8 * i) < 0.05 and c.pitch in chord}
         middle = own.pop(sorted(chord)[1])
         assert middle < min(own.values())
+
+
+def test_limit_with_the_best_expected_f1_is_lower_where_all_is_doubtful() -> None:
+    clear, doubtful = np.array([0.99] * 40 + [0.02] * 40), np.array([0.45] * 40 + [0.1] * 40)
+    assert best_limit(clear) == pytest.approx(0.5, abs=0.02)
+    assert best_limit(doubtful) < 0.35
+
+    # Calibrated confidences: of many draws of what is true, no other limit has a better F1 in the mean.
+    random = np.random.default_rng(5)
+    sure = random.beta(0.6, 0.8, 200)
+    true = random.random((400, 200)) < sure
+
+    def f1_at(limit: float) -> float:
+        counted = sure >= limit
+        return float(np.mean(2 * (true & counted).sum(axis=1) / (true.sum(axis=1) + counted.sum())))
+
+    assert f1_at(best_limit(sure)) >= max(f1_at(limit) for limit in LIMITS) - 0.002
+    assert best_limit(np.zeros(0)) == 0.5

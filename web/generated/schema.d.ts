@@ -1378,11 +1378,8 @@ export interface components {
              *     }
              */
             form?: components["schemas"]["Form"];
-            /**
-             * Least Confidence
-             * @default 0.5
-             */
-            least_confidence?: number;
+            /** Least Confidence */
+            least_confidence?: number | null;
             /** Name */
             name?: string | null;
             /** Instrument */
@@ -2039,7 +2036,7 @@ export interface components {
         };
         /**
          * ExpectedAtLimits
-         * @description Candidates counted, wrong and missed to be expected, at every hundredth of the doubt limit.
+         * @description Candidates counted, wrong and missed to be expected, at every hundredth of the limit, and the best of these.
          */
         ExpectedAtLimits: {
             /** Counted */
@@ -2048,6 +2045,8 @@ export interface components {
             wrong: number[];
             /** Missed */
             missed: number[];
+            /** Best */
+            best: number;
         };
         /**
          * Findings

@@ -21,7 +21,7 @@ class Accept(Model):
 
     reading: str
     form: Form = Form()
-    least_confidence: float = Field(0.5, ge=0, le=1)
+    least_confidence: float | None = Field(None, ge=0, le=1)
     name: str | None = Field(None, max_length=300)
     instrument: str | None = None
     base_revision: Based = None

@@ -88,11 +88,12 @@ class Reading(Model):
 
 
 class ExpectedAtLimits(Model):
-    """Candidates counted, wrong and missed to be expected, at every hundredth of the doubt limit."""
+    """Candidates counted, wrong and missed to be expected, at every hundredth of the limit, and the best of these."""
 
     counted: list[int]
     wrong: list[float]
     missed: list[float]
+    best: float
 
 
 class Candidates(Model):

@@ -28,7 +28,7 @@ def ensure_demo(studio: Studio) -> str:
         studio, folio_id, {"bpm": goat.bpm, "downbeat_s": goat.bar_one_s, "numerator": 4, "denominator": 4}, None
     )
     reading = at_once.read(studio, folio_id, made[0])
-    part = parts.accept(studio, folio_id, reading, FormSettings(), 0.5, None, name="Goat, hummed", instrument="reed")
+    part = parts.accept(studio, folio_id, reading, FormSettings(), None, None, name="Goat, hummed", instrument="reed")
     _mend(studio, folio_id, part)
     at_once.read(studio, folio_id, made[4], {"voices": "many"})
     loops = [at_once.bring_in(studio, folio_id, loop.file_name, loop.wav()) for loop in (make() for make in LOOPS)]

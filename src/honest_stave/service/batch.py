@@ -3,7 +3,7 @@
 from typing import Any
 
 from honest_stave.core.errors import StaveError
-from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings
+from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.service import parts, readings
 from honest_stave.service.studio import Studio
 from honest_stave.store.tables import Job
@@ -25,9 +25,7 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
     outcome = readings.finish_reading(studio, job, result)
     if job.arguments.get("accept"):
         try:
-            outcome["part"] = parts.accept(
-                studio, job.folio_id, outcome["reading"], FormSettings(), DEFAULT_LEAST_CONFIDENCE, None
-            )
+            outcome["part"] = parts.accept(studio, job.folio_id, outcome["reading"], FormSettings(), None, None)
         except StaveError as error:
             outcome["notice"] = f"{error.title} {error.detail}"
     return outcome

@@ -85,14 +85,14 @@ def beat_map_of(source: Path) -> tuple["BeatMap", float]:
     return map_of_reading(found, source.stem, "", ""), len(samples) / rate
 
 
-def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple[dict[str, Any], Any]:
+def notes_of_file(path: Path, voices: str, settings: Any, least: float | None) -> tuple[dict[str, Any], Any]:
     """What is read in a recording, for JSON, and the reading itself.
 
     Args:
         path: the recording.
         voices: one, many, or auto for what it seems to hold.
         settings: of the reading.
-        least: notes less sure than this are left out.
+        least: notes less sure than this are left out; None for the limit with the best expected F1.
 
     Raises:
         BadInput: the file cannot be decoded, or holds no sound.
@@ -100,6 +100,7 @@ def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple
     from dataclasses import replace
 
     from honest_stave.core.pitch.forming import form_candidates
+    from honest_stave.core.pitch.limits import limit_of
     from honest_stave.core.pitch.notes_engine import read, read_as_it_seems
     from honest_stave.core.pitch.reading import FormSettings
 
@@ -108,6 +109,7 @@ def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple
         reading, seems = read_as_it_seems(samples, rate, settings)
     else:
         reading, seems = read(samples, rate, replace(settings, voices=voices)), None
+    least = limit_of(reading, FormSettings()) if least is None else least
     found = form_candidates(reading, FormSettings(), least)
     counted = [c for c in found if c.confidence >= least]
     body = {
@@ -122,6 +124,7 @@ def notes_of_file(path: Path, voices: str, settings: Any, least: float) -> tuple
             for c in counted
         ],
         "left_out": len(found) - len(counted),
+        "doubt": round(1.0 - least, 4),
         "voices": reading.voices,
         **({"seems": {"name": seems.name, "confidence": round(seems.confidence, 3)}} if seems else {}),
         "tuning_cents": round(reading.tuning_cents, 1),

@@ -16,6 +16,7 @@ from honest_stave.core.part.notes import MOST_NOTES, Note, Part, check_note, in_
 from honest_stave.core.part.select import Rule, select
 from honest_stave.core.pitch.attacks import attacks_inside
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
+from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.sound.instruments import instrument_names
@@ -79,7 +80,7 @@ def accept(
     folio_id: str,
     reading_id: str,
     form: FormSettings,
-    least: float,
+    least: float | None,
     base: int | None,
     *,
     name: str | None = None,
@@ -87,10 +88,13 @@ def accept(
 ) -> str:
     """Makes a part of a reading; returns its id.
 
+    Where no limit is given, it is the one with the best expected F1.
+
     Raises:
         BadInput: the limit leaves no candidate.
     """
     row = readings.row(studio, folio_id, reading_id)
+    least = limit_of(readings.opened(studio, folio_id, reading_id), form) if least is None else least
     with studio.database.session() as session:
         take_name = history.entities(session, folio_id, "take").get(row.take_id, {}).get("name", "Take")
         taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}

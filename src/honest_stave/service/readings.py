@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.pitch.dying import DYING_SHARE
 from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.limits import expected
+from honest_stave.core.pitch.limits import best_limit, expected
 from honest_stave.core.pitch.pitch_line import HOP_S
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, Candidate, FormSettings, NotesReading
 from honest_stave.service import takes
@@ -145,13 +145,15 @@ def candidates(
     return form_candidates(opened(studio, folio_id, reading_id), form, least)
 
 
-def expected_at_limits(found: tuple[Candidate, ...]) -> dict[str, list[Any]]:
-    """Candidates counted, wrong and missed to be expected at every hundredth of the doubt limit."""
-    said = expected(np.array([c.confidence for c in found]))
+def expected_at_limits(found: tuple[Candidate, ...]) -> dict[str, Any]:
+    """Candidates counted, wrong and missed to be expected at every hundredth of the doubt limit, and the best."""
+    sure = np.array([c.confidence for c in found])
+    said = expected(sure)
     return {
         "counted": said.counted.tolist(),
         "wrong": np.round(said.wrong, 2).tolist(),
         "missed": np.round(said.missed, 2).tolist(),
+        "best": best_limit(sure),
     }
 
 

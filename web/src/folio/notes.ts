@@ -145,7 +145,12 @@ export const useNotes = defineStore('notes', () => {
     selection.value = new Set()
     other.value = null
     differences.value = []
-    return load()
+    return load().then(limitAtBest)
+  }
+
+  /** The limit at which most is expected to be right. */
+  function limitAtBest() {
+    least.value = candidates.value?.limits.best ?? least.value
   }
 
   function showPart(id: string) {
@@ -391,7 +396,7 @@ export const useNotes = defineStore('notes', () => {
   return {
     takeId, readingId, partId, least, split, shortest, candidates, other, differences, line, notes, selection,
     clipboard, part, take, reading, readingsOfTake, strokes, otherStrokes, indexOf, selectedIndices, focus,
-    focusNote, doubts, counted, showReading, showPart, showTake, select, pick, invert, selectedNotes, edit, accept,
+    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, select, pick, invert, selectedNotes, edit, accept,
     commitLimit, setPart, removePart, takeOver, compareWith, read, load, candidateId,
   } // prettier-ignore
 })

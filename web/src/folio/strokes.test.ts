@@ -9,7 +9,7 @@ const found = {
   velocity: [90, 91, 92],
   confidence: [0.95, 0.6, 0.2],
   onset_tolerance_s: [], offset_tolerance_s: [], centre_cents: [], level_db: [], runner_up: [], runner_up_share: [],
-  limits: { counted: [], wrong: [], missed: [] },
+  limits: { counted: [], wrong: [], missed: [], best: 0.5 },
 } // prettier-ignore
 
 describe('strokes', () => {

@@ -5,8 +5,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings, NotesReading
+
 # Limits in hundredths, 0 to 1.
 LIMITS = np.arange(101) / 100
+# No limit is proposed under this: so doubtful a take has no reading worth the name, whatever its F1.
+LOWEST_PROPOSED = 0.25
 
 
 @dataclass(frozen=True)
@@ -33,3 +38,25 @@ def expected(confidence: NDArray[np.float64]) -> Expected:
         wrong=doubt_below[-1] - doubt_below[left_out],
         missed=below[left_out],
     )
+
+
+def best_limit(confidence: NDArray[np.float64]) -> float:
+    """The limit at which the F1 to be expected is the best, in hundredths.
+
+    That is half of this F1 (Lipton et al. 2014): near a half where most candidates are clear, lower
+    where they are doubtful, for there a true note is missed more easily than a false one is let in.
+
+    Args:
+        confidence: of all candidates, 0 to 1.
+    """
+    if not len(confidence):
+        return DEFAULT_LEAST_CONFIDENCE
+    surest_first = np.sort(confidence)[::-1]
+    both = 2 * np.cumsum(surest_first)
+    expected_f1 = both / (np.arange(1, len(both) + 1) + surest_first.sum())
+    return round(max(LOWEST_PROPOSED, float(expected_f1.max()) / 2), 2)
+
+
+def limit_of(reading: NotesReading, form: FormSettings) -> float:
+    """The limit at which the F1 to be expected of a reading is the best, as its candidates are formed by default."""
+    return best_limit(np.array([c.confidence for c in form_candidates(reading, form)]))

@@ -19,6 +19,7 @@ const hundredth = computed(() => Math.round(notes.least * 100))
 const leftOut = computed(() => total.value - (notes.candidates?.limits.counted[hundredth.value] ?? 0))
 const wrong = computed(() => notes.candidates?.limits.wrong[hundredth.value] ?? 0)
 const missed = computed(() => notes.candidates?.limits.missed[hundredth.value] ?? 0)
+const best = computed(() => notes.candidates?.limits.best ?? notes.least)
 const about = (value: number) => (value < 0.5 ? 'none or one' : `about ${Math.round(value)}`)
 
 useCanvas('bars', [counts, () => notes.least], (pen, width, height) => {
@@ -34,6 +35,10 @@ useCanvas('bars', [counts, () => notes.least], (pen, width, height) => {
   pen.fillRect(0, height - 1, width, 1)
 })
 
+function goToBest() {
+  notes.limitAtBest()
+  void notes.commitLimit()
+}
 function setFrom(event: PointerEvent) {
   const bounds = (event.currentTarget as HTMLElement).getBoundingClientRect()
   notes.least = Math.round(Math.max(0, Math.min(1, (event.clientX - bounds.left) / bounds.width)) * 100) / 100
@@ -85,6 +90,7 @@ function key(event: KeyboardEvent) {
         @keyup="notes.commitLimit()"
       >
         <canvas ref="bars" />
+        <div class="best" :style="{ left: `${best * 100}%` }" />
         <div class="mark" :style="{ left: `${notes.least * 100}%` }" />
       </div>
       <div class="ends soft figures">
@@ -123,6 +129,15 @@ function key(event: KeyboardEvent) {
     <div class="told figures">
       Expected at this limit
       <div class="soft">wrong: {{ about(wrong) }}<br />missed: {{ about(missed) }}</div>
+      <button
+        v-if="notes.least.toFixed(2) !== best.toFixed(2)"
+        class="to-best"
+        title="The limit at which the best reading is to be expected"
+        data-test="best-limit"
+        @click="goToBest"
+      >
+        best at {{ best.toFixed(2) }}
+      </button>
     </div>
     <div class="walk">
       <ActButton action="next-doubt" small :label="plural(notes.doubts.length, 'doubt') + ': next'" />
@@ -175,6 +190,22 @@ canvas {
   border: 6px solid transparent;
   border-top: 0;
   border-bottom: 9px solid var(--ink);
+}
+.best {
+  position: absolute;
+  bottom: 0;
+  height: 9px;
+  margin-left: -1px;
+  border-left: 2px dotted var(--ink);
+}
+.to-best {
+  border: 0;
+  padding: 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  text-decoration: underline dotted;
+  cursor: pointer;
 }
 .ends {
   display: flex;
