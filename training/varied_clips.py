@@ -64,9 +64,16 @@ def slowest(font: str, program: int, pitch: int, attack: float) -> float:
     return 0.0
 
 
-def make_player(random: np.random.Generator, group: tuple[int, ...], held: bool, pitch: int, alone: bool) -> Player:
+def make_player(
+    random: np.random.Generator,
+    group: tuple[int, ...],
+    held: bool,
+    pitch: int,
+    alone: bool,
+    fonts: tuple[str, ...] = sampled.TRAINED_FONTS,
+) -> Player:
     """Someone with an instrument of a group, set by chance."""
-    font, program = str(random.choice(sampled.TRAINED_FONTS)), int(random.choice(group))
+    font, program = str(random.choice(fonts)), int(random.choice(group))
     attack = float(random.uniform(*SLOWER)) if held and random.random() < SLOW_SHARE else 0.0
     setting = Setting(
         attack=slowest(font, program, pitch, attack),

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import soundfile
 
-from training import clips, sampled
+from training import clips, high_clips, sampled
 from training.borrowed import KEPT_OUT_EVERY, load_pieces
 from training.written import notes_of
 
@@ -26,11 +26,16 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--font", type=Path, required=True)
     parser.add_argument("--clips", type=int, default=160)
+    parser.add_argument("--high", action="store_true", help="up to the highest key")
     options = parser.parse_args()
     pieces = [p for i, p in enumerate(load_pieces(options.cache)) if i % KEPT_OUT_EVERY == 0]
     for seed in range(FIRST_SEED, FIRST_SEED + options.clips):
-        clip = clips.make_clip(seed, pieces, tuning=True, font=str(options.font.resolve()))
-        programs = clip.instrument.rsplit(" ", 1)[1]
+        font = str(options.font.resolve())
+        if options.high:
+            clip = high_clips.make_high(seed, pieces, (font,))
+        else:
+            clip = clips.make_clip(seed, pieces, tuning=True, font=font)
+        programs = "-over-".join(name.rsplit(" ", 1)[1] for name in clip.instrument.split(" over "))
         path = options.folder / ("single" if clip.kind == "one" else "many") / f"{seed}-{clip.kind}-{programs}"
         path.parent.mkdir(parents=True, exist_ok=True)
         soundfile.write(path.with_suffix(".flac"), clip.sound, sampled.RATE, subtype="PCM_16")
