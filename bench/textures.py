@@ -23,6 +23,7 @@ from honest_stave.core.part.lines import lines_of
 from honest_stave.core.part.notes import Note
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.kind import judge_kind
+from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.notes_engine import read
 from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
 
@@ -40,8 +41,10 @@ FLATS = {
 def notes_in(path: Path) -> list[Candidate]:
     """What counts in a reading of many voices."""
     samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
-    found = form_candidates(read(samples, rate, ReadSettings(voices="many")), FormSettings())
-    return sorted((c for c in found if c.confidence >= 0.5), key=lambda c: (c.onset_s, c.pitch))
+    reading = read(samples, rate, ReadSettings(voices="many"))
+    least = limit_of(reading, FormSettings())
+    found = form_candidates(reading, FormSettings(), least)
+    return sorted((c for c in found if c.confidence >= least), key=lambda c: (c.onset_s, c.pitch))
 
 
 def kinds() -> None:

@@ -32,7 +32,7 @@ from training.measure_notes import score as f1_of
 from training.read_again import Example, example
 from training.strikes_heard import bands_of
 
-VERSION = "notes 12"
+VERSION = "notes 13"
 WORKERS = 2
 # Clips with fewer notes say nothing of loudness.
 LEAST_STRUCK = 8

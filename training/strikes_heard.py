@@ -20,7 +20,7 @@ from training.note_network import FRAMES_PER_CELL
 from training.passage_windows import LEVEL_STEPS
 
 # Raise whenever what is heard in a clip comes out otherwise.
-RECIPE = 3
+RECIPE = 4
 # A strike this near to a note's onset may be that note; one this near tells how far off it is.
 NEAR_S, TELLING_S = 0.07, 0.12
 

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "notes 12"
+ENGINE = "notes 13"
 # Readings of these engines are kept in the same way.
-READABLE = (*(f"notes {number}" for number in range(2, 12)), ENGINE)
+READABLE = (*(f"notes {number}" for number in range(2, 13)), ENGINE)
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
 DEFAULT_LEAST_CONFIDENCE = 0.5
 
