@@ -14,11 +14,6 @@ MADE_SHARE = 0.3
 # Strokes that are changed in colour are cut to this length, and few of them are enough for a loop.
 COLOUR_SAMPLES = 1 << 16
 STROKES_COLOURED = 3
-# In a kit of many kits so many drums are two drums at once, in half of these the lower part of one and the upper of
-# the other; the second is softer or louder by so many dB.
-LAYERED_SHARE, LAYER_DB = 0.35, (-10.0, 4.0)
-SPLIT_HZ = {"kick": (80.0, 1500.0), "snare": (200.0, 3000.0), "tom": (100.0, 1500.0)}
-SPLIT_METAL_HZ = (2000.0, 9000.0)
 # What keeps time, by how often it does: what is learnt from is like loops as they are made, what is measured on
 # asks for everything.
 TIMEKEEPERS = (*("hat",) * 12, *("open hat",) * 2, *("ride",) * 4, "other", "tom")
@@ -76,28 +71,6 @@ def _mixed(kits: list[Kit], random: np.random.Generator) -> Kit:
     return found
 
 
-def _layered(role: str, strokes: list[OneShot], others: list[OneShot], random: np.random.Generator) -> list[OneShot]:
-    """The strokes of one drum together with those of another of its kind: a drum that none of the kits has."""
-    hz = np.maximum(np.fft.rfftfreq(COLOUR_SAMPLES, 1 / RATE), 1.0)
-    above = np.full(len(hz), 10 ** (float(random.uniform(*LAYER_DB)) / 20), np.float32)
-    below = np.ones(len(hz), np.float32)
-    if random.random() < 0.5:
-        low, high = SPLIT_HZ.get(role, SPLIT_METAL_HZ)
-        over = ((hz / float(np.exp(random.uniform(np.log(low), np.log(high))))) ** 4).astype(np.float32)
-        above, below = above * over / (1 + over), below / (1 + over)
-    found = []
-    for stroke in strokes:
-        other = min(others, key=lambda s: abs(s.strength - stroke.strength))
-        spectra = [
-            np.fft.rfft(s.sound / max(float(np.abs(s.sound).max()), 1e-6), COLOUR_SAMPLES) for s in (stroke, other)
-        ]
-        sound = np.fft.irfft(spectra[0] * below + spectra[1] * above, COLOUR_SAMPLES).astype(np.float32)
-        sound = sound[: max(len(stroke.sound), len(other.sound))]
-        loudness = np.abs(stroke.sound).max() / max(float(np.abs(sound).max()), 1e-6)
-        found.append(OneShot(sound * np.float32(loudness), stroke.role, stroke.strength))
-    return found
-
-
 def _recoloured(strokes: list[OneShot], random: np.random.Generator) -> list[OneShot]:
     """The strokes of one drum as if it were another: tilted, with bumps and dips, sometimes dying sooner."""
     octaves = np.log2(np.maximum(np.fft.rfftfreq(COLOUR_SAMPLES, 1 / RATE), 20) / 1000)
@@ -145,10 +118,6 @@ def make_clip(
     timekeepers = TIMEKEEPERS_MEASURED if tuning else TIMEKEEPERS
     chances = {role: c for role, c in _steps(random, timekeepers).items() if role in kit}
     chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
-    if mixed:
-        beside = _mixed(kits, random)
-        for role in [role for role in chances if random.random() < LAYERED_SHARE]:
-            chosen[role] = _layered(role, chosen[role][:STROKES_COLOURED], beside[role], random)
     if coloured:
         chosen = {role: _recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}
     speed = {role: float(2 ** random.normal(0, 0.12)) for role in chances}

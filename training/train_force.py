@@ -21,7 +21,6 @@ from training.train_strikes import (
     FORCE_BEFORE,
     READ_AS_MANY,
     TARGET,
-    UNFAMILIAR_WEIGHT,
     VARIANTS,
     VELOCITY,
     force_error,
@@ -88,12 +87,12 @@ def main() -> None:
         if told_by(clip).sum() > LEAST_STROKES
     ]
     unfamiliar = [tuning[i] for i in learnt]
-    weights = [1.0] * len(familiar) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
     strikes = None if options.from_shipped else trained(options.cache)
     first = begun(strikes) if strikes else shipped_strikes.begin(TARGET, 1, options.cache / FORCE_BEFORE, FORCE_PLACE)
+    clips = [*familiar, *unfamiliar]
     force = trained_on(
-        [*familiar, *unfamiliar], weights, lambda _mean, _spread: first, loss_of, options.minutes,
-        options.cache / FORCE, as_many=READ_AS_MANY, colour=COLOUR,
+        clips, [1.0] * len(clips), lambda _mean, _spread: first, loss_of, options.minutes, options.cache / FORCE,
+        as_many=READ_AS_MANY, colour=COLOUR,
         peak_rate=PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE,
     )  # fmt: skip
     for one in (False, True):

@@ -21,7 +21,7 @@ from training.shipped import part_of, take_over, weights_of
 from training.unfamiliar_kits import tuning_kits
 
 TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks" / "hits.onnx"
-RECIPE = 6
+RECIPE = 5
 # Of the loops so many have every drum from another kit, and so many every drum changed in colour.
 MIXED_SHARE, COLOURED_SHARE = 0.5, 0.5
 # Loops kept in one file: what is lost by an interruption.
