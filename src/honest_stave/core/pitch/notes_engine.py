@@ -30,7 +30,7 @@ from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, NotesReading, ReadSettings
 from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
 from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
-from honest_stave.core.pitch.weighing import first_word_on_high, one_at_a_time, weigh
+from honest_stave.core.pitch.weighing import one_at_a_time, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
 
 # Strikes with lower log-odds are no candidates: fewer than one in fifty of them is a note.
@@ -223,7 +223,6 @@ def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> Wei
     strikes, score = strikes.chosen(kept), weighed.score[kept]
     passage = passage[kept]
     if one_voice:
-        score = first_word_on_high(strikes.pitch, strikes.onset, score)
         one = one_at_a_time(strikes.onset_s, strikes.pitch, score)
         one = doubt_glides(strikes.onset_s, strikes.pitch, one, passage, bands)
         told = find_keys_of_line(strikes, one, passage, bands)

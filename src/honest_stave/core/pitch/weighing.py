@@ -19,7 +19,6 @@ from honest_stave.core.pitch.loudness import loudness_inputs
 from honest_stave.core.pitch.passages import stretches
 from honest_stave.core.pitch.strike_levels import levels_about
 from honest_stave.core.pitch.strikes import SAME_ONSET_S, Strikes
-from honest_stave.core.signal.layer import log_odds
 
 Values = NDArray[np.float64]
 # Measures in half precision: of an hour they would fill the memory.
@@ -36,8 +35,6 @@ SCORE, SHIFT, FORCE = 0, 2, 3
 # The network's moments are told in these.
 SHIFT_UNIT_S = 0.02
 LONGEST_SHIFT_S = 0.08
-# The second network has learnt from no note higher than this; the first from notes moved up by as much as a third.
-HIGHEST_LEARNT = 96
 # No line goes on in steps as quick as this to a neighbour or to what a note's partials sound.
 SAME_NOTE_S = 0.06
 OWN_STEPS = (-1, 1, 12, 19, 24)
@@ -156,17 +153,6 @@ def weigh(
     said = heard_together("strikes", strikes, passage, inputs, one_voice=one_voice, levels=levels)
     shift_s = np.clip(SHIFT_UNIT_S * said[:, SHIFT], -LONGEST_SHIFT_S, LONGEST_SHIFT_S)
     return Weighed(said[:, SCORE], said[:, FORCE], shift_s)
-
-
-def first_word_on_high(pitch: NDArray[np.int64], onset: NDArray[np.floating], score: Values) -> Values:
-    """Log-odds of strikes of one voice: of the highest the first network's word counts where it is the surer one.
-
-    Args:
-        pitch: of each strike.
-        onset: how sure the first network is of it, 0 to 1.
-        score: log-odds of being a note, as the second network has it.
-    """
-    return np.where(pitch > HIGHEST_LEARNT, np.maximum(score, log_odds(np.asarray(onset, np.float64))), score)
 
 
 def one_at_a_time(onset_s: Values, pitch: NDArray[np.int64], score: Values) -> Values:
