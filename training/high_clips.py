@@ -10,7 +10,7 @@ from training.clips import CHANCE, FAMILIES, Clip
 from training.dress import dress
 from training.performance import Struck
 from training.played import played
-from training.varied_clips import Player, make_player, play
+from training.varied_clips import Player, clip_of, make_player, play
 
 # Seeds of these clips: the first network learns from the second range, what weighs its words from the first.
 UNHEARD_SEEDS, HEARD_SEEDS = range(45_000, 50_000), range(70_000, 75_000)
@@ -91,14 +91,4 @@ def make_high(seed: int, pieces: list[list[list[float]]], fonts: tuple[str, ...]
             sound = np.pad(sound, (0, longer - len(sound))) + gain * np.pad(beside, (0, longer - len(beside)))
             notes, onset_s, kind = [*notes, *others], np.append(onset_s, beside_s), below
             instrument = f"{instrument} over {name}"
-    offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
-    return Clip(
-        sound=dress(sound, sampled.RATE, random),
-        onset_s=onset_s,
-        offset_s=offset_s,
-        sounding_off_s=offset_s,
-        pitch=np.array([n.pitch for n in notes], np.int64),
-        velocity=np.array([n.velocity for n in notes], np.int64),
-        kind=kind,
-        instrument=instrument,
-    )
+    return clip_of(dress(sound, sampled.RATE, random), notes, onset_s, kind, instrument)

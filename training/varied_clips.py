@@ -123,6 +123,23 @@ def heard_together_s(players: list[Player], scales: list[float], same: tuple[Str
     return first_s + (0.5 if sung else 1.0) * delay_s
 
 
+def clip_of(
+    sound: NDArray[np.float32], notes: list[Struck], onset_s: NDArray[np.float64], kind: str, instrument: str
+) -> Clip:
+    """The clip of notes that are heard to begin at ``onset_s`` and end where they are let go."""
+    offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
+    return Clip(
+        sound=sound,
+        onset_s=onset_s,
+        offset_s=offset_s,
+        sounding_off_s=offset_s,
+        pitch=np.array([n.pitch for n in notes], np.int64),
+        velocity=np.array([n.velocity for n in notes], np.int64),
+        kind=kind,
+        instrument=instrument,
+    )
+
+
 def make_varied(seed: int, pieces: list[list[list[float]]]) -> Clip:
     """The clip of a seed."""
     random = np.random.default_rng([CHANCE, 43, seed])
@@ -141,14 +158,5 @@ def make_varied(seed: int, pieces: list[list[list[float]]]) -> Clip:
     players = [make_player(random, group, held, middle, count == 1) for _ in range(count)]
     sung, wide = kind == "one" and random.random() < 0.5, random.random() < 0.4
     sound, onset_s = play(players, notes, random, sung=sung, wide=wide)
-    offset_s = np.maximum([n.offset_s for n in notes], onset_s + 0.02)
-    return Clip(
-        sound=dress(sound, sampled.RATE, random),
-        onset_s=onset_s,
-        offset_s=offset_s,
-        sounding_off_s=offset_s,
-        pitch=np.array([n.pitch for n in notes], np.int64),
-        velocity=np.array([n.velocity for n in notes], np.int64),
-        kind=kind,
-        instrument=" and ".join(f"{p.font} {p.program}" for p in players),
-    )
+    instrument = " and ".join(f"{p.font} {p.program}" for p in players)
+    return clip_of(dress(sound, sampled.RATE, random), notes, onset_s, kind, instrument)
