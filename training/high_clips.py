@@ -30,8 +30,8 @@ SHARES = {"one": 0.45, "keys": 0.25, "plucked": 0.2, "sustained": 0.1}
 # Others play below in so many clips, softer or louder by so many dB.
 ACCOMPANIED_SHARE, BESIDE_DB = 0.6, (-8.0, 5.0)
 BORROWED_SHARE = 0.2
-# Music keeps to the middle of a range: so often what plays high is moved up by chance as far as it goes.
-LIFTED_SHARE, HIGHEST_SHARED = 0.6, 98
+# Music keeps to the middle of a range: so often it is moved up by chance, where the range goes so high or higher.
+LIFTED_SHARE, LIFTED_FROM = 0.6, 98
 # The loudest moment of a key that is not dumb, full scale 1.
 SILENCE = 1e-3
 HELD_KINDS = ("one", "sustained")
@@ -63,7 +63,7 @@ def _part(
     """Notes of one player, their sound, when each is heard to begin, and who plays."""
     programs, low, high = group
     notes, _ = played(random, kind, low, high, pieces, BORROWED_SHARE)
-    if notes and high >= HIGHEST_SHARED and random.random() < LIFTED_SHARE:
+    if notes and high >= LIFTED_FROM and random.random() < LIFTED_SHARE:
         up = int(random.integers(max(high + 1 - max(n.pitch for n in notes), 1)))
         notes = [replace(n, pitch=n.pitch + up) for n in notes]
     player = make_player(random, programs, kind in HELD_KINDS and low >= 40, (low + high) // 2, True, fonts)
@@ -83,9 +83,7 @@ def make_high(seed: int, pieces: list[list[list[float]]], fonts: tuple[str, ...]
         lowest = min((n.pitch for n in notes), default=HIGHEST)
         others, beside, beside_s, name = _part(random, below, (programs, low, max(lowest, low + 20)), pieces, fonts)
         # A pitch that both strike within a moment is one note to the ear.
-        sounding = {n.pitch for n in notes}
-        chosen = [i for i, n in enumerate(others) if n.pitch not in sounding]
-        if len(chosen) == len(others):
+        if {n.pitch for n in notes}.isdisjoint(n.pitch for n in others):
             gain = float(10 ** (random.uniform(*BESIDE_DB) / 20))
             longer = max(len(sound), len(beside))
             sound = np.pad(sound, (0, longer - len(sound))) + gain * np.pad(beside, (0, longer - len(beside)))

@@ -26,7 +26,7 @@ TARGET = Path(networks.__file__).parent / "strikes.onnx"
 # Clips changed by so many seeds take part beside the clips as they are.
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
-# So far from the shipped network goes the next one: all the way it forgets some of what it knew, as very high notes.
+# So far from the shipped network goes the next one: all the way it forgets some of what it knew, as glides.
 SHARE_OF_NEW = 0.75
 OUTPUTS = 3
 # Of what the network says, the force is said here.

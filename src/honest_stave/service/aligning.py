@@ -20,8 +20,8 @@ from honest_stave.store import history
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Job
 
-ENGINE = "align 3"
-READABLE = ("align 1", "align 2", ENGINE)
+ENGINE = "align 4"
+READABLE = ("align 1", "align 2", "align 3", ENGINE)
 SHORTEST_S = 0.02
 
 

@@ -145,7 +145,10 @@ export const useNotes = defineStore('notes', () => {
     selection.value = new Set()
     other.value = null
     differences.value = []
-    return load().then(limitAtBest)
+    return load().then(() => {
+      // Meanwhile something else may be shown, whose limit is its own.
+      if (!partId.value && readingId.value === id) limitAtBest()
+    })
   }
 
   /** The limit at which most is expected to be right. */
@@ -396,7 +399,7 @@ export const useNotes = defineStore('notes', () => {
   return {
     takeId, readingId, partId, least, split, shortest, candidates, other, differences, line, notes, selection,
     clipboard, part, take, reading, readingsOfTake, strokes, otherStrokes, indexOf, selectedIndices, focus,
-    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, select, pick, invert, selectedNotes, edit, accept,
-    commitLimit, setPart, removePart, takeOver, compareWith, read, load, candidateId,
+    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, select, pick, invert, selectedNotes,
+    edit, accept, commitLimit, setPart, removePart, takeOver, compareWith, read, load, candidateId,
   } // prettier-ignore
 })
