@@ -82,6 +82,13 @@ def test_a_held_top_note_is_not_interrupted_by_what_moves_below() -> None:
     assert [n.pitch for n, line in zip(notes, lines_of(notes, "voices"), strict=True) if line == "top"] == [76, 72]
 
 
+def test_a_chord_that_is_not_struck_at_once_has_one_top_and_a_bass_alone_stays_bass() -> None:
+    slow = [note(0.0, 47), note(0.02, 54), note(0.03, 62), note(0.065, 69), note(1.0, 45, 0.3), note(1.4, 67)]
+    lines = lines_of(slow, "voices")
+    assert lines == ["bass", "inner", "inner", "top", "bass", "top"]
+    assert lines_of([replace(n, line="top") if n.pitch == 45 else n for n in slow], "voices")[4] == "top"
+
+
 def test_a_soft_octave_above_a_loud_note_is_a_ghost_unless_it_was_kept() -> None:
     notes = [note(0.0, 48), note(0.01, 60, confidence=0.6), note(0.0, 64), note(1.0, 60, confidence=0.6)]
     notes.sort(key=lambda n: n.onset_s)

@@ -3,13 +3,10 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.harmony.outermost import outermost
 from honest_stave.core.pitch.strikes import Strikes
 
 Moments = NDArray[np.float64]
-# Notes that begin this close together are one stroke.
-TOGETHER_S = 0.045
-# A note must sound on this far into another to be heard above or below it.
-HEARD_WITH_S = 0.06
 # A note this many semitones from the drawn line is on it; the line may be hummed in another octave.
 NEAR_SEMITONES = 1.5
 OCTAVES = (0, -1, 1, -2, 2)
@@ -26,19 +23,7 @@ def outer_line(strikes: Strikes, end_s: Moments, counted: NDArray[np.bool_], *, 
         counted: which count against others, (strikes,).
         highest: the highest line; else the lowest.
     """
-    height = strikes.pitch if highest else -strikes.pitch
-    outer = np.ones(len(strikes), bool)
-    others = np.flatnonzero(counted)
-    onset, end = strikes.onset_s[others], end_s[others]
-    longest_s = float((end - onset).max(initial=0.0))
-    first = np.searchsorted(onset, strikes.onset_s - longest_s)
-    last = np.searchsorted(onset, strikes.onset_s + TOGETHER_S, side="right")
-    for i in range(len(strikes)):
-        near = slice(first[i], last[i])
-        moment = strikes.onset_s[i]
-        beside = (end[near] > moment + HEARD_WITH_S) | (np.abs(onset[near] - moment) <= TOGETHER_S)
-        outer[i] = not np.any(beside & (height[others[near]] > height[i]))
-    return outer
+    return outermost(strikes.onset_s, end_s, strikes.pitch if highest else -strikes.pitch, counted)
 
 
 def near_line(strikes: Strikes, line: tuple[tuple[float, float, float], ...]) -> NDArray[np.bool_]:
