@@ -10,7 +10,7 @@ from pydantic import Field
 from honest_stave.api.models import Form, Model, Note, Opened, Revision, Seconds
 from honest_stave.api.readings import form_of
 from honest_stave.core.part.select import Rule
-from honest_stave.service import parts
+from honest_stave.service import note_edits, parts
 
 router = APIRouter(prefix="/api/folios/{folio_id}/parts", tags=["parts"])
 Based = int | None
@@ -219,7 +219,7 @@ def move_limit(studio: Opened, folio_id: str, part_id: str, body: Limit) -> Revi
 @router.post("/{part_id}/edit")
 def edit(studio: Opened, folio_id: str, part_id: str, body: Edit) -> Edited:
     """Edits notes."""
-    revision, put, removed = parts.edit_notes(
+    revision, put, removed = note_edits.edit_notes(
         studio, folio_id, part_id, body.action, body.ids, body.values.model_dump(), body.base_revision
     )
     return Edited(revision=revision, put=[Note(**asdict(n)) for n in put], removed=removed)
@@ -228,7 +228,7 @@ def edit(studio: Opened, folio_id: str, part_id: str, body: Edit) -> Edited:
 @router.get("/{part_id}/pick")
 def pick(studio: Opened, folio_id: str, part_id: str, rule: Rule, value: float = 0.0) -> Pick:
     """Selects by a rule."""
-    return Pick(ids=parts.pick(studio, folio_id, part_id, rule, value))
+    return Pick(ids=note_edits.pick(studio, folio_id, part_id, rule, value))
 
 
 @router.post("/{part_id}/send")

@@ -1,7 +1,7 @@
 """The demo folio: already worked on, so that the first screen is not empty."""
 
 from honest_stave.core.pitch.reading import FormSettings
-from honest_stave.service import at_once, folios, kits, parts, timing
+from honest_stave.service import at_once, folios, kits, note_edits, parts, timing
 from honest_stave.service.studio import Studio
 
 TITLE = "The Lighthouse Goat"
@@ -51,8 +51,8 @@ def _work_on(studio: Studio, folio_id: str, kit_id: str) -> None:
 def _mend(studio: Studio, folio_id: str, part_id: str) -> None:
     """A few edits, as somebody would have made them."""
     notes = parts.notes_of(studio, folio_id, part_id)
-    parts.edit_notes(studio, folio_id, part_id, "velocity", [n.id for n in notes], {"even": 0.4}, None)
-    parts.edit_notes(studio, folio_id, part_id, "ends", [notes[5].id], {"end_by_s": -0.06}, None)
+    note_edits.edit_notes(studio, folio_id, part_id, "velocity", [n.id for n in notes], {"even": 0.4}, None)
+    note_edits.edit_notes(studio, folio_id, part_id, "ends", [notes[5].id], {"end_by_s": -0.06}, None)
 
 
 def _overture(studio: Studio) -> None:

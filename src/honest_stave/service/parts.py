@@ -1,41 +1,33 @@
-"""Parts: accepted from a reading, edited, kept in step with the doubt limit, told as heard."""
+"""Parts: accepted from a reading, kept in step with the doubt limit, sent and joined, told as heard."""
 
 import time
 import uuid
-from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from honest_stave.core.errors import BadInput, NotFound
-from honest_stave.core.part import edits
 from honest_stave.core.part.accept import note_of, renew
 from honest_stave.core.part.events import Sounding, heard_parts, sounding_notes
-from honest_stave.core.part.notes import MOST_NOTES, Note, Part, check_note, in_order
-from honest_stave.core.part.select import Rule, select
-from honest_stave.core.pitch.attacks import attacks_inside
-from honest_stave.core.pitch.ends import note_end, pitch_levels_db
+from honest_stave.core.part.notes import MOST_NOTES, Note, Part, in_order
 from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.reading import FormSettings
-from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.core.words import how_many
-from honest_stave.service import folios, readings, takes
+from honest_stave.service import folios, readings
 from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
-from honest_stave.service.places import places_of, tempo_of
+from honest_stave.service.places import places_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
 # Instruments that suit what was read, by its character.
 INSTRUMENT_BY_CHARACTER = {"struck": "string", "sustained": "reed"}
-# A stretch this long after a note's end is looked at for its sound.
-TRIM_CONTEXT_S = 0.05
-SILENCE_FLOOR_DB = -75.0
 SAME_MOMENT_S = 2e-5
 
 
-def _new_id() -> str:
+def new_note_id() -> str:
+    """A name that no other note has."""
     return uuid.uuid4().hex[:12]
 
 
@@ -192,140 +184,11 @@ def join_parts(studio: Studio, folio_id: str, part_ids: list[str], base: int | N
     for other in part_ids[1:]:
         part_of(studio, folio_id, other)
         for note in notes_of(studio, folio_id, other):
-            fresh = replace(note, id=_new_id(), touched=True)
+            fresh = replace(note, id=new_note_id(), touched=True)
             edit.put.append(("note", part_ids[0], fresh.id, note_to_body(fresh)))
             edit.removed.append(("note", other, note.id))
         edit.removed.append(("part", "", other))
     return folios.change(studio, folio_id, edit, base)
-
-
-EDITS = {
-    "move": "moved",
-    "ends": "made longer or shorter",
-    "split": "split",
-    "join": "joined",
-    "delete": "deleted",
-    "velocity": "velocity",
-    "trim": "ends trimmed to the sound",
-    "paste": "pasted",
-    "add": "added",
-    "runner-up": "runner-up taken",
-    "restore": "put back as read",
-    "keep": "kept",
-    "line": "put into a line",
-    "restrike": "struck again",
-}
-
-
-def edit_notes(
-    studio: Studio, folio_id: str, part_id: str, action: str, ids: list[str], values: dict[str, Any], base: int | None
-) -> tuple[int, list[Note], list[str]]:
-    """Edits notes of a part by hand.
-
-    Args:
-        action: one of ``EDITS``.
-        ids: notes it concerns.
-        values: what the action needs.
-        base: revision the edit was made on.
-
-    Returns:
-        The new revision, notes put, ids removed.
-    """
-    part = part_of(studio, folio_id, part_id)
-    with studio.database.session() as session:
-        bodies = history.bodies_of(session, folio_id, [("note", part_id, i) for i in ids])
-    notes = in_order([note_from_body(key[2], body) for key, body in bodies.items()])
-    if not notes and action != "add":
-        raise BadInput("No note is selected.", "Click one, or select with a rule.")
-    change = _change(studio, folio_id, part, notes, action, values)
-    count = max(len(change.put), len(change.removed))
-    edit = history.Edit(f"{how_many(count, 'note')} {EDITS[action]}")
-    edit.put = [("note", part_id, n.id, note_to_body(n)) for n in change.put]
-    edit.removed = [("note", part_id, n.id) for n in change.removed]
-    dropped = [n.origin.key for n in change.removed if n.origin is not None]
-    if dropped and part.reading:
-        kept = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))
-        edit.put.append(("part", "", part_id, part_to_body(kept)))
-    revision = folios.change(studio, folio_id, edit, base)
-    return revision, list(change.put), [n.id for n in change.removed]
-
-
-def _change(
-    studio: Studio, folio_id: str, part: Part, notes: list[Note], action: str, values: dict[str, Any]
-) -> edits.Change:
-    match action:
-        case "move":
-            return edits.move(notes, by_s=values.get("by_s", 0.0), semitones=values.get("semitones", 0))
-        case "ends":
-            return edits.set_ends(
-                notes, start_by_s=values.get("start_by_s", 0.0), end_by_s=values.get("end_by_s", 0.0)
-            )
-        case "split":
-            return edits.split(notes, at_s=values["at_s"], new_id=_new_id)
-        case "join":
-            return edits.join(notes)
-        case "delete":
-            return edits.delete(notes)
-        case "velocity":
-            return edits.set_velocity(
-                notes, value=values.get("value"), scale=values.get("scale", 1.0), even=values.get("even", 0.0)
-            )
-        case "trim":
-            return _trim(studio, folio_id, part, notes)
-        case "paste":
-            return edits.paste(notes, at_s=values["at_s"], new_id=_new_id)
-        case "add":
-            note = Note(
-                id=_new_id(),
-                onset_s=values["onset_s"],
-                offset_s=values["offset_s"],
-                pitch=values["pitch"],
-                velocity=values.get("velocity", 90),
-                touched=True,
-            )
-            return edits.Change(put=(check_note(note),))
-        case "runner-up":
-            return edits.take_runner_up(notes)
-        case "restore":
-            return edits.restore(notes)
-        case "keep":
-            return edits.Change(put=tuple(n.edited() for n in notes))
-        case "line":
-            return edits.set_line(notes, values.get("line", ""))
-        case "restrike":
-            return edits.restrike(notes, _moments(studio, folio_id, part, values.get("at", "beats")), _new_id)
-    raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
-
-
-def _moments(studio: Studio, folio_id: str, part: Part, at: str) -> Callable[[Note], list[float]]:
-    """Where a long note may be struck again: at felt beats, or where the reading heard its pitch begin."""
-    if at == "beats":
-        tempo = tempo_of(studio, folio_id, part.take)
-        return lambda note: tempo.felt_beats_between(note.onset_s, note.offset_s)
-    if not part.reading:
-        raise BadInput("This part was not read from a recording.", "Strike its notes again at the beats.")
-    reading = readings.opened(studio, folio_id, part.reading)
-    return lambda note: attacks_inside(reading, note.pitch, note.onset_s, note.offset_s)
-
-
-def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits.Change:
-    """Ends notes where the sound of their own pitch ends."""
-    samples, rate = takes.samples_of(studio, takes.audio_take(studio, folio_id, part.take))
-
-    def measured_end_s(note: Note) -> float:
-        # The stretch is cut so that the sound after the note does not count.
-        stretch = ListenSettings(from_s=max(0.0, note.onset_s - TRIM_CONTEXT_S), to_s=note.offset_s + TRIM_CONTEXT_S)
-        signal, start_s = prepare(samples, rate, stretch)
-        levels = pitch_levels_db(signal, note.pitch)
-        return note_end(levels, note.onset_s - start_s, note.offset_s - start_s, SILENCE_FLOOR_DB) + start_s
-
-    return edits.trim_ends(notes, measured_end_s)
-
-
-def pick(studio: Studio, folio_id: str, part_id: str, rule: Rule, value: float) -> list[str]:
-    """Ids of the notes that a rule selects."""
-    tempo_map = tempo_of(studio, folio_id, part_of(studio, folio_id, part_id).take)
-    return select(notes_of(studio, folio_id, part_id), rule, value, tempo_map)
 
 
 def send(studio: Studio, folio_id: str, part_id: str, ids: list[str], name: str, base: int | None) -> str:
