@@ -2,6 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { bytes, client, told, type NoteBody, type Schemas } from './client'
+import { echoed, withChange, type Action, type Values } from './echo'
 import { useFolio } from './folio'
 import { useNotices } from './notices'
 import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates } from './strokes' // prettier-ignore
@@ -13,24 +14,9 @@ export interface MeasuredLine {
   step: number
 }
 type Candidates = Schemas['Candidates']
-type Action = Schemas['Edit']['action']
-type Values = NonNullable<Schemas['Edit']['values']>
 
 /** Left-out candidates less sure than this are not walked through. */
 const WORTH_WALKING = 0.12
-
-/** The notes after a change, those that stay in their places. */
-function withChange(notes: NoteBody[], put: NoteBody[], removed: string[]): NoteBody[] {
-  const fresh = new Map(put.map((n) => [n.id, n]))
-  const gone = new Set(removed)
-  const kept = removed.length ? notes.filter((n) => !gone.has(n.id)) : notes
-  const changed = kept.map((n) => {
-    const now = fresh.get(n.id)
-    fresh.delete(n.id)
-    return now ?? n
-  })
-  return [...changed, ...fresh.values()]
-}
 
 export const useNotes = defineStore('notes', () => {
   const folio = useFolio()
@@ -221,22 +207,6 @@ export const useNotes = defineStore('notes', () => {
     return [...selection.value].filter((id) => !id.startsWith('candidate '))
   }
 
-  /** Shows an edit before the server has answered. */
-  function echo(action: Action, ids: Set<string>, values: Partial<Values>) {
-    if (action === 'delete') notes.value = notes.value.filter((n) => !ids.has(n.id))
-    if (action !== 'move' && action !== 'ends') return
-    notes.value = notes.value.map((n) =>
-      ids.has(n.id)
-        ? {
-            ...n,
-            onset_s: n.onset_s + (values.by_s ?? 0) + (values.start_by_s ?? 0),
-            offset_s: n.offset_s + (values.by_s ?? 0) + (values.end_by_s ?? 0),
-            pitch: n.pitch + (values.semitones ?? 0),
-          }
-        : n,
-    )
-  }
-
   async function edit(action: Action, values: Partial<Values> = {}, ids = selectedNotes()) {
     if (!partId.value) {
       notices.tell(
@@ -246,7 +216,8 @@ export const useNotes = defineStore('notes', () => {
       return
     }
     const before = notes.value
-    echo(action, new Set(ids), values)
+    // Shown before the server has answered.
+    notes.value = echoed(before, action, new Set(ids), values)
     const answer = await folio.change(async () => {
       const based = folio.base ?? 0
       const edited = await told(
