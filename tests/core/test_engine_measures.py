@@ -76,8 +76,8 @@ def test_a_long_take_is_listened_to_here_and_there() -> None:
 
 
 def test_a_judgement_shares_itself_out_over_all_kinds() -> None:
-    constants = {"weights": np.eye(4, 7).tolist(), "intercepts": [0.0] * 4}
-    found = kind_of(np.array([0.0, 3.0, 0.0, 0.0, 0.0, 0.0, 0.5]), constants)
+    constants = {"weights": np.eye(4, 8).tolist(), "intercepts": [0.0] * 4}
+    found = kind_of(np.array([0.0, 3.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.5]), constants)
     assert found.name == KINDS[1]
     assert sum(found.shares) == pytest.approx(1.0)
     assert found.confidence == max(found.shares)

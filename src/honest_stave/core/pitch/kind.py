@@ -1,8 +1,9 @@
 """Which reading suits a take: one voice, many voices, drums, or a mix of drums and pitches.
 
-A few stretches are listened to; seven measures of them are weighed by a softmax that was fitted
+A few stretches are listened to; eight measures of them are weighed by a softmax that was fitted
 with the network (see training/README.md). Drums that play with a band are hidden under its notes
-in most bands: what gives them away are hats and wires over 5 kHz.
+in most bands: what gives them away are hats and wires over 5 kHz. Drums that ring have pitches
+too, but each always the same.
 """
 
 from dataclasses import dataclass
@@ -32,6 +33,8 @@ BRIGHT_FROM, BRIGHT_RISE_DB, BRIGHT_SHARE = 111 - LOWEST_PITCH, 7.0, 0.6
 BRIGHT_DEPTHS_DB, LOUD_SHARE = (45.0, 55.0), 0.99
 # The first few bright strokes tell most: they are weighed by their logarithm, from a sixth of a stroke a second on.
 BRIGHT_UNIT = 6.0
+# A drum that rings does so at its own pitch: two drums may have most of what begins.
+COMMONEST = 2
 # How many pitches beyond two sound at once says nothing of one voice or many.
 MOST_AT_ONCE = 2.0
 # Of fewer strokes one without a pitch says little: the edge of a held tone is one.
@@ -105,8 +108,8 @@ def stretches(duration_s: float) -> list[tuple[float, float]]:
 
 
 def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
-    """What is judged, (7,): overlapping, pitches at once, voiced, width of attacks, strokes without pitch as a
-    share and a second, bright strokes a second.
+    """What is judged, (8,): overlapping, pitches at once, voiced, width of attacks, strokes without pitch as a
+    share and a second, how far few pitches begin again and again, bright strokes a second.
     """
     pitches = (activity.sounding > SOUNDING).sum(axis=1)
     voiced = pitches > 0
@@ -131,13 +134,22 @@ def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
             widest,
             unexplained / max(len(strokes), FEW_STROKES),
             min(unexplained / duration_s, 6.0),
+            _of_the_commonest(activity.onset),
             bright,
         ]
     )
 
 
+def _of_the_commonest(onset: NDArray[np.float32]) -> float:
+    """Share of the beginnings that the commonest pitches have, 1 where nothing begins."""
+    here = onset[1:-1]
+    _, pitch = np.nonzero((here >= onset[:-2]) & (here > onset[2:]) & (here > BEGINNING))
+    begun = np.sort(np.bincount(pitch, minlength=COMMONEST))
+    return float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else 1.0
+
+
 def weighed(measured: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Measures (..., 7) as the softmax weighs them."""
+    """Measures (..., 8) as the softmax weighs them."""
     return np.concatenate([measured[..., :-1], np.log1p(BRIGHT_UNIT * measured[..., -1:])], axis=-1)
 
 
@@ -170,5 +182,5 @@ def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
     shares = np.exp(logits - logits.max())
     shares /= shares.sum()
     best = int(shares.argmax())
-    overlapping, strokes, bright = (float(measured[i]) for i in (0, 5, 6))
+    overlapping, strokes, bright = (float(measured[i]) for i in (0, 5, 7))
     return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), overlapping, strokes, bright)
