@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.browser.conftest import number_in
 from tests.made import line, tune, wav
@@ -173,6 +173,34 @@ def test_text_can_be_read_in_both_themes(demo: Page, theme: str) -> None:
         assert demo.evaluate(CONTRAST) == []
         demo.keyboard.press("Escape")
         expect(demo.get_by_role("dialog")).to_have_count(0)
+
+
+def test_a_limit_that_comes_late_stays_off_a_part(demo: Page) -> None:
+    limit = demo.locator("[data-test=limit]")
+    part = demo.get_by_label("Stations").get_by_role("button", name="Goat, hummed")
+    of_part = limit.get_attribute("aria-valuenow")
+    held: list[Route] = []
+
+    def hold(route: Route) -> None:
+        # The first answer is that of the reading.
+        if held:
+            route.continue_()
+        else:
+            held.append(route)
+
+    demo.route(re.compile("/candidates"), hold)
+    demo.keyboard.press("PageUp")
+    demo.locator("[data-take^='toy piano']").get_by_role("button", name="Open").click()
+    part.click()
+    expect(demo.get_by_text("part “Goat, hummed”")).to_be_visible()
+    late = held[0].fetch()
+    body = late.json()
+    body["limits"]["best"] = 0.31
+    with demo.expect_response(held[0].request.url):
+        held[0].fulfill(response=late, json=body)
+    demo.keyboard.press("y")
+    expect(demo.get_by_role("dialog")).to_be_visible()
+    assert limit.get_attribute("aria-valuenow") == of_part
 
 
 def test_nothing_is_asked_of_other_machines(demo: Page) -> None:

@@ -66,27 +66,33 @@ export const useNotes = defineStore('notes', () => {
     return folio.path
   }
 
+  // Of what is loaded, answers that come when something else is shown are no longer wanted.
   async function loadCandidates() {
-    if (!readingId.value || !folio.id) {
+    const asked = readingId.value
+    if (!asked || !folio.id) {
       candidates.value = null
       return
     }
     const query = { split: split.value, shortest_s: shortest.value }
-    candidates.value = await told(
+    const found = await told(
       client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
-        params: { path: { ...path(), reading_id: readingId.value }, query },
+        params: { path: { ...path(), reading_id: asked }, query },
       }),
     )
+    const wanted = split.value === query.split && shortest.value === query.shortest_s
+    if (readingId.value === asked && wanted) candidates.value = found
   }
 
   async function loadLine() {
-    if (loadedLine === readingId.value) return
-    loadedLine = readingId.value
-    if (!readingId.value) {
+    const asked = readingId.value
+    if (loadedLine === asked) return
+    loadedLine = asked
+    if (!asked) {
       line.value = null
       return
     }
-    const { data, headers } = await bytes(`/api/folios/${folio.id}/readings/${readingId.value}/line`)
+    const { data, headers } = await bytes(`/api/folios/${folio.id}/readings/${asked}/line`)
+    if (readingId.value !== asked) return
     const pairs = new Float32Array(data)
     const pitch = new Float32Array(pairs.length / 2)
     const strength = new Float32Array(pairs.length / 2)
@@ -111,7 +117,6 @@ export const useNotes = defineStore('notes', () => {
           }),
         )) as NoteBody[])
       : []
-    // An answer that comes when another part is shown is no longer wanted.
     if (partId.value === asked) notes.value = found
   }
 
