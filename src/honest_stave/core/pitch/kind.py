@@ -33,8 +33,8 @@ BRIGHT_FROM, BRIGHT_RISE_DB, BRIGHT_SHARE = 111 - LOWEST_PITCH, 7.0, 0.6
 BRIGHT_DEPTHS_DB, LOUD_SHARE = (45.0, 55.0), 0.99
 # The first few bright strokes tell most: they are weighed by their logarithm, from a sixth of a stroke a second on.
 BRIGHT_UNIT = 6.0
-# A drum that rings does so at its own pitch: two drums may have most of what begins.
-COMMONEST = 2
+# A drum that rings does so at its own pitch: two drums may have most of what begins. Chords have up to half on two.
+COMMONEST, OF_CHORDS = 2, 0.5
 # How many pitches beyond two sound at once says nothing of one voice or many.
 MOST_AT_ONCE = 2.0
 # Of fewer strokes one without a pitch says little: the edge of a held tone is one.
@@ -141,11 +141,12 @@ def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
 
 
 def _of_the_commonest(onset: NDArray[np.float32]) -> float:
-    """Share of the beginnings that the commonest pitches have, 1 where nothing begins."""
+    """Share of the beginnings that the commonest pitches have beyond what chords have, all where nothing begins."""
     here = onset[1:-1]
     _, pitch = np.nonzero((here >= onset[:-2]) & (here > onset[2:]) & (here > BEGINNING))
     begun = np.sort(np.bincount(pitch, minlength=COMMONEST))
-    return float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else 1.0
+    share = float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else 1.0
+    return max(share - OF_CHORDS, 0.0)
 
 
 def weighed(measured: NDArray[np.float64]) -> NDArray[np.float64]:
