@@ -2999,6 +2999,11 @@ export interface components {
              * @default 0
              */
             bright_a_second: number;
+            /**
+             * Of Two Pitches
+             * @default 0
+             */
+            of_two_pitches: number;
         };
         /**
          * Send

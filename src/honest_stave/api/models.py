@@ -82,6 +82,7 @@ class Seems(Model):
     overlapping: float
     strokes_a_second: float
     bright_a_second: float = 0.0
+    of_two_pitches: float = 0.0
 
 
 class TakeFacts(Model):

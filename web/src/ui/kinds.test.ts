@@ -3,7 +3,7 @@ import { couldHold } from './kinds'
 
 const seems = {
   name: 'many' as const, confidence: 0.5, shares: [0.02, 0.5, 0, 0.48], overlapping: 0.9, strokes_a_second: 0,
-  bright_a_second: 2,
+  bright_a_second: 2, of_two_pitches: 0.2,
 } // prettier-ignore
 
 describe('what else a take could hold', () => {

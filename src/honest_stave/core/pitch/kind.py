@@ -54,6 +54,7 @@ class Kind:
         overlapping: share of the sounding time in which two pitches or more sound.
         strokes_a_second: strokes without a pitch.
         bright_a_second: strokes that are heard over 5 kHz, soft ones counted half.
+        of_two_pitches: share of all beginnings of pitches that the two commonest have, 0 where none sounds.
     """
 
     name: KindName
@@ -62,6 +63,7 @@ class Kind:
     overlapping: float
     strokes_a_second: float
     bright_a_second: float
+    of_two_pitches: float
 
 
 def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
@@ -109,7 +111,7 @@ def stretches(duration_s: float) -> list[tuple[float, float]]:
 
 def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
     """What is judged, (8,): overlapping, pitches at once, voiced, width of attacks, strokes without pitch as a
-    share and a second, how far few pitches begin again and again, bright strokes a second.
+    share and a second, of what begins that on the two commonest pitches, bright strokes a second.
     """
     pitches = (activity.sounding > SOUNDING).sum(axis=1)
     voiced = pitches > 0
@@ -141,17 +143,18 @@ def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
 
 
 def _of_the_commonest(onset: NDArray[np.float32]) -> float:
-    """Share of the beginnings that the commonest pitches have beyond what chords have, all where nothing begins."""
+    """Share of the beginnings that the commonest pitches have, 1 where nothing begins."""
     here = onset[1:-1]
     _, pitch = np.nonzero((here >= onset[:-2]) & (here > onset[2:]) & (here > BEGINNING))
     begun = np.sort(np.bincount(pitch, minlength=COMMONEST))
-    share = float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else 1.0
-    return max(share - OF_CHORDS, 0.0)
+    return float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else 1.0
 
 
 def weighed(measured: NDArray[np.float64]) -> NDArray[np.float64]:
     """Measures (..., 8) as the softmax weighs them."""
-    return np.concatenate([measured[..., :-1], np.log1p(BRIGHT_UNIT * measured[..., -1:])], axis=-1)
+    beyond_chords = np.maximum(measured[..., 6:7] - OF_CHORDS, 0.0)
+    bright = np.log1p(BRIGHT_UNIT * measured[..., 7:])
+    return np.concatenate([measured[..., :6], beyond_chords, bright], axis=-1)
 
 
 def bright_strokes(levels: NDArray[np.float32]) -> float:
@@ -183,5 +186,6 @@ def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
     shares = np.exp(logits - logits.max())
     shares /= shares.sum()
     best = int(shares.argmax())
-    overlapping, strokes, bright = (float(measured[i]) for i in (0, 5, 7))
-    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), overlapping, strokes, bright)
+    overlapping, voiced, strokes, commonest, bright = (float(measured[i]) for i in (0, 2, 5, 6, 7))
+    of_two = commonest if voiced > 0 else 0.0
+    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), overlapping, strokes, bright, of_two)
