@@ -86,6 +86,7 @@ def test_a_chord_that_is_not_struck_at_once_has_one_top_and_a_bass_alone_stays_b
     slow = [note(0.0, 47), note(0.02, 54), note(0.03, 62), note(0.065, 69), note(1.0, 45, 0.3), note(1.4, 67)]
     lines = lines_of(slow, "voices")
     assert lines == ["bass", "inner", "inner", "top", "bass", "top"]
+    assert lines_of([note(0.0, 45, 0.3), *(replace(n, onset_s=n.onset_s + 1) for n in slow)], "voices")[0] == "bass"
     assert lines_of([replace(n, line="top") if n.pitch == 45 else n for n in slow], "voices")[4] == "top"
 
 

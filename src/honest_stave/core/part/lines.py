@@ -21,6 +21,8 @@ HANDS: tuple[Line, ...] = ("left hand", "right hand")
 # notes that are on the line: of 85 made-up pieces F1 of the top line is .82 with 16, .84 with 24, .845 with none.
 FARTHEST_LEAP = 24
 FORGOTTEN_S = 2.5
+# A melody alone comes so much nearer to a bass than to where it was, and is no bass.
+WANDERING = 7
 # What a hand spans without leaping.
 HAND_SPAN = 14
 SPLITS = np.arange(36, 85)
@@ -54,12 +56,14 @@ def _voices(notes: Sequence[Note]) -> list[Line]:
     onset, offset, pitch = _columns(notes)
     top = _outer(notes, onset, offset, pitch, "top")
     bass = _outer(notes, onset, offset, -pitch, "bass")
+    rows = list(zip(pitch.tolist(), top, bass, strict=True))
+    # A note alone is on the line that it moves least, the first ones on that which lies nearer where both are heard.
+    last_top = next((height for height, is_top, is_bass in rows if is_top and not is_bass), np.inf)
+    last_bass = next((height for height, is_top, is_bass in rows if is_bass and not is_top), -np.inf)
     lines: list[Line] = []
-    last_top, last_bass = np.inf, -np.inf
-    for height, is_top, is_bass in zip(pitch.tolist(), top, bass, strict=True):
+    for height, is_top, is_bass in rows:
         if is_top and is_bass:
-            # A note alone is on the line that it moves least; the first one, and one between both, is a top.
-            is_top = np.isinf(last_top) or abs(height - last_top) <= abs(height - last_bass)
+            is_top = abs(height - last_top) <= abs(height - last_bass) + WANDERING
         if is_top:
             last_top = height
         elif is_bass:
