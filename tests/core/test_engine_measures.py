@@ -82,6 +82,9 @@ def test_a_judgement_shares_itself_out_over_all_kinds() -> None:
     assert sum(found.shares) == pytest.approx(1.0)
     assert found.confidence == max(found.shares)
     assert found.bright_a_second == 0.5
+    # Where nothing sounds, nothing begins on the same two pitches.
+    assert found.of_two_pitches == 0.0
+    assert kind_of(np.array([0.0, 1.0, 0.4, 0.0, 0.0, 0.0, 0.9, 0.0]), constants).of_two_pitches == 0.9
 
 
 def test_the_end_of_one_pitch_is_measured_under_others() -> None:
