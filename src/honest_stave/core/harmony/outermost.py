@@ -21,14 +21,13 @@ def outermost(
         height: how far out each lies: its pitch, or minus its pitch for the lowest line, (notes,).
         counted: which count against others, (notes,).
     """
-    others = np.flatnonzero(counted)
-    onset, end, out = onset_s[others], end_s[others], height[others]
-    longest_s = float((end - onset).max(initial=0.0))
-    first = np.searchsorted(onset, onset_s - longest_s)
-    last = np.searchsorted(onset, onset_s + HEARD_WITH_S, side="right")
+    onset, end, out = (column[counted].tolist() for column in (onset_s, end_s, height))
     outer = np.ones(len(onset_s), bool)
-    for i in range(len(onset_s)):
-        near = slice(first[i], last[i])
-        beside = (end[near] > onset_s[i] + HEARD_WITH_S) | (np.abs(onset[near] - onset_s[i]) <= HEARD_WITH_S)
-        outer[i] = not np.any(beside & (out[near] > height[i]))
+    begun, sounding = 0, list[int]()
+    for i, (moment, own) in enumerate(zip(onset_s.tolist(), height.tolist(), strict=True)):
+        while begun < len(onset) and onset[begun] <= moment + HEARD_WITH_S:
+            sounding.append(begun)
+            begun += 1
+        sounding = [k for k in sounding if end[k] > moment + HEARD_WITH_S or onset[k] >= moment - HEARD_WITH_S]
+        outer[i] = all(out[k] <= own for k in sounding)
     return outer
