@@ -4,8 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from honest_stave.core.harmony.key import SCALES, find_tonality
+from honest_stave.core.harmony.outermost import HEARD_WITH_S, outermost
 from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.part.ghosts import ghosts, octave_doubles
 from honest_stave.core.part.lines import lines_of
@@ -88,6 +91,20 @@ def test_a_chord_that_is_not_struck_at_once_has_one_top_and_a_bass_alone_stays_b
     assert lines == ["bass", "inner", "inner", "top", "bass", "top"]
     assert lines_of([note(0.0, 45, 0.3), *(replace(n, onset_s=n.onset_s + 1) for n in slow)], "voices")[0] == "bass"
     assert lines_of([replace(n, line="top") if n.pitch == 45 else n for n in slow], "voices")[4] == "top"
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 60), st.integers(1, 40), st.integers(60, 66), st.booleans()), max_size=12),
+)
+def test_nothing_that_counts_lies_beyond_what_is_outermost(rows):
+    # Moments are multiples of 20 ms and the limit is none, so that rounding decides nothing.
+    rows.sort()
+    onset_s, length_s, height, counted = (np.array([row[i] for row in rows]) for i in range(4))
+    onset_s, end_s = onset_s / 50, (onset_s + length_s) / 50
+    heard_s = onset_s[:, None] + HEARD_WITH_S
+    beside = (onset_s <= heard_s) & ((end_s > heard_s) | (onset_s >= onset_s[:, None] - HEARD_WITH_S))
+    beyond = beside & (height > height[:, None]) & counted.astype(bool)
+    assert outermost(onset_s, end_s, height, counted.astype(bool)).tolist() == (~beyond.any(axis=1)).tolist()
 
 
 def test_a_soft_octave_above_a_loud_note_is_a_ghost_unless_it_was_kept() -> None:
