@@ -26,7 +26,7 @@ def test_from_a_loop_to_a_kit(empty: Page, tmp_path: Path) -> None:
     page.locator("input[type=file]").first.set_input_files(source)
     row = page.locator("[data-take=buckets]")
     # The buckets ring, each at its own pitch: these are no notes.
-    expect(row).to_contain_text("seems drums")
+    expect(row).to_contain_text("seems drums", timeout=60_000)
     row.get_by_role("button", name="Open").click()
     proposed = page.get_by_role("button", name="Hear its hits, in slices")
     expect(proposed).to_have_class(re.compile("main"))
