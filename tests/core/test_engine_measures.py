@@ -10,7 +10,7 @@ from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import HOP_S, dying_share
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
 from honest_stave.core.pitch.follow import near_line, outer_line
-from honest_stave.core.pitch.kind import KINDS, STRETCH_S, STRETCHES, kind_of, stretches
+from honest_stave.core.pitch.kind import KINDS, STRETCH_S, STRETCHES, kind_of, over_all, stretches
 from honest_stave.core.pitch.spectrogram import tile
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings, prepare
@@ -82,9 +82,14 @@ def test_a_judgement_shares_itself_out_over_all_kinds() -> None:
     assert sum(found.shares) == pytest.approx(1.0)
     assert found.confidence == max(found.shares)
     assert found.bright_a_second == 0.5
-    # Where nothing sounds, nothing begins on the same two pitches.
-    assert found.of_two_pitches == 0.0
-    assert kind_of(np.array([0.0, 1.0, 0.4, 0.0, 0.0, 0.0, 0.9, 0.0]), constants).of_two_pitches == 0.9
+
+
+def test_a_stretch_in_which_nothing_begins_says_nothing_of_what_does() -> None:
+    constants = {"weights": np.eye(4, 8).tolist(), "intercepts": [0.0] * 4}
+    song, rest = np.full(8, 0.3), np.array([0.0, 0.0, 0.0, 0.0, 0.0, 0.0, np.nan, 0.1])
+    assert kind_of(over_all([song, rest, rest]), constants).of_two_pitches == pytest.approx(0.3)
+    assert kind_of(over_all([rest, rest]), constants).of_two_pitches == 0.0
+    assert over_all([song, rest])[7] == pytest.approx(0.2)
 
 
 def test_the_end_of_one_pitch_is_measured_under_others() -> None:

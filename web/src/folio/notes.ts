@@ -340,6 +340,7 @@ export const useNotes = defineStore('notes', () => {
       differences.value = []
       return
     }
+    const asked = readingId.value
     const query = { split: split.value, shortest_s: shortest.value }
     try {
       const found = await told(
@@ -347,15 +348,17 @@ export const useNotes = defineStore('notes', () => {
           params: { path: { ...path(), reading_id: id }, query },
         }),
       )
+      if (readingId.value !== asked) return
       other.value = { id, candidates: found }
-      differences.value = await told(
+      const differ = await told(
         client.GET('/api/folios/{folio_id}/readings/{reading_id}/differences', {
           params: {
-            path: { ...path(), reading_id: readingId.value },
+            path: { ...path(), reading_id: asked },
             query: { other: id, least: least.value, ...query },
           },
         }),
       )
+      if (other.value?.id === id) differences.value = differ
     } catch (error) {
       notices.tellProblem(error)
     }

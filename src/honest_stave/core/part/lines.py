@@ -5,7 +5,7 @@ movement.
 """
 
 from collections.abc import Sequence
-from typing import Literal, cast
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -92,7 +92,8 @@ def _outer(
             taken[i] = False
         else:
             last_height, last_end = height[i], offset[i]
-    return cast(list[bool], taken.tolist())
+    outer: list[bool] = taken.tolist()
+    return outer
 
 
 def _hands(notes: Sequence[Note]) -> list[Line]:

@@ -54,7 +54,7 @@ class Kind:
         overlapping: share of the sounding time in which two pitches or more sound.
         strokes_a_second: strokes without a pitch.
         bright_a_second: strokes that are heard over 5 kHz, soft ones counted half.
-        of_two_pitches: share of all beginnings of pitches that the two commonest have, 0 where none sounds.
+        of_two_pitches: share of all beginnings of pitches that the two commonest have, 0 where none begins.
     """
 
     name: KindName
@@ -76,13 +76,12 @@ def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
     Raises:
         BadInput: the network is missing or damaged.
     """
-    heard = []
+    measured = []
     for from_s, to_s in stretches(len(samples) / rate):
         signal, _ = prepare(samples, rate, ListenSettings(from_s=from_s, to_s=to_s))
         bands = measure_all(signal)
-        heard.append((bands, hear(bands)))
-    measured = np.mean([measures(bands, activity) for bands, activity in heard], axis=0)
-    return kind_of(measured, constants_of("notes")["kind"])
+        measured.append(measures(bands, hear(bands)))
+    return kind_of(over_all(measured), constants_of("notes")["kind"])
 
 
 def judge_heard(bands: Bands, activity: Activity) -> Kind:
@@ -98,7 +97,7 @@ def judge_heard(bands: Bands, activity: Activity) -> Kind:
         views = (activity.onset, activity.sounding, activity.offset, activity.velocity)
         there = Bands(bands.long_db[frames], bands.short_db[frames])
         measured.append(measures(there, Activity(*(view[cells] for view in views))))
-    return kind_of(np.mean(measured, axis=0), constants_of("notes")["kind"])
+    return kind_of(over_all(measured), constants_of("notes")["kind"])
 
 
 def stretches(duration_s: float) -> list[tuple[float, float]]:
@@ -111,7 +110,8 @@ def stretches(duration_s: float) -> list[tuple[float, float]]:
 
 def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
     """What is judged, (8,): overlapping, pitches at once, voiced, width of attacks, strokes without pitch as a
-    share and a second, of what begins that on the two commonest pitches, bright strokes a second.
+    share and a second, of what begins that on the two commonest pitches (NaN where nothing does), bright strokes a
+    second.
     """
     pitches = (activity.sounding > SOUNDING).sum(axis=1)
     voiced = pitches > 0
@@ -142,17 +142,22 @@ def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
     )
 
 
+def over_all(measured: list[NDArray[np.float64]]) -> NDArray[np.float64]:
+    """Measures of a take: the mean of those of its stretches, where there is something to measure."""
+    return np.asarray(np.ma.masked_invalid(measured).mean(axis=0).filled(np.nan))
+
+
 def _of_the_commonest(onset: NDArray[np.float32]) -> float:
-    """Share of the beginnings that the commonest pitches have, 1 where nothing begins."""
-    here = onset[1:-1]
-    _, pitch = np.nonzero((here >= onset[:-2]) & (here > onset[2:]) & (here > BEGINNING))
+    """Share of the beginnings that the commonest pitches have, NaN where nothing begins."""
+    pitch = _peaks(onset, BEGINNING) % onset.shape[1]
     begun = np.sort(np.bincount(pitch, minlength=COMMONEST))
-    return float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else 1.0
+    return float(begun[-COMMONEST:].sum() / begun.sum()) if len(pitch) else np.nan
 
 
 def weighed(measured: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Measures (..., 8) as the softmax weighs them."""
-    beyond_chords = np.maximum(measured[..., 6:7] - OF_CHORDS, 0.0)
+    """Measures (..., 8) as the softmax weighs them; where nothing begins, all of it does on the same pitches."""
+    commonest = np.nan_to_num(measured[..., 6:7], nan=1.0)
+    beyond_chords = np.maximum(commonest - OF_CHORDS, 0.0)
     bright = np.log1p(BRIGHT_UNIT * measured[..., 7:])
     return np.concatenate([measured[..., :6], beyond_chords, bright], axis=-1)
 
@@ -175,8 +180,8 @@ def _risen(levels: NDArray[np.float32], rise_db: float) -> NDArray[np.float64]:
     return np.asarray((rise > rise_db).mean(axis=1)) if len(rise) else np.zeros(1)
 
 
-def _peaks(wide: NDArray[np.float64], least: float) -> NDArray[np.int64]:
-    """Places where a share is highest among its neighbours, and over a limit."""
+def _peaks(wide: NDArray[np.floating], least: float) -> NDArray[np.int64]:
+    """Places (flat) where a share is highest among its neighbours before and after, and over a limit."""
     return np.flatnonzero((wide[1:-1] >= wide[:-2]) & (wide[1:-1] > wide[2:]) & (wide[1:-1] > least))
 
 
@@ -186,6 +191,6 @@ def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
     shares = np.exp(logits - logits.max())
     shares /= shares.sum()
     best = int(shares.argmax())
-    overlapping, voiced, strokes, commonest, bright = (float(measured[i]) for i in (0, 2, 5, 6, 7))
-    of_two = commonest if voiced > 0 else 0.0
+    overlapping, strokes, commonest, bright = (float(measured[i]) for i in (0, 5, 6, 7))
+    of_two = 0.0 if np.isnan(commonest) else commonest
     return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), overlapping, strokes, bright, of_two)

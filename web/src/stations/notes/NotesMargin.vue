@@ -165,7 +165,7 @@ const sum = computed(() => {
           <span>strokes over 5 kHz</span>
           <span>{{ seems.bright_a_second.toFixed(1) }} a second</span>
         </div>
-        <div v-if="seems.of_two_pitches > 0.5" class="finding">
+        <div v-if="seems.of_two_pitches" class="finding">
           <span>on the same two pitches</span>
           <span>{{ Math.round(100 * seems.of_two_pitches) }} % of what begins</span>
         </div>
