@@ -106,10 +106,9 @@ const ends = (take: Take) =>
             <th>length</th>
             <th>kind</th>
             <th>loudest</th>
-            <th>clipped</th>
             <th>silence at its ends, s</th>
             <th>offered by the file</th>
-            <th>readings, parts</th>
+            <th>made of it</th>
             <th><span class="unseen">actions</span></th>
           </tr>
         </thead>
@@ -152,11 +151,15 @@ const ends = (take: Take) =>
             </td>
             <td v-else class="figures">MIDI, {{ plural(take.facts.notes ?? 0, 'note') }}</td>
             <template v-if="take.kind === 'audio'">
-              <td class="figures">{{ decibels(take.facts.loudest_db ?? -120) }}</td>
-              <td class="figures">{{ take.facts.clipped_samples || 'none' }}</td>
+              <td class="figures">
+                {{ decibels(take.facts.loudest_db ?? -120) }}
+                <div v-if="take.facts.clipped_samples" class="soft">
+                  {{ plural(take.facts.clipped_samples, 'sample') }} clipped
+                </div>
+              </td>
               <td class="figures">{{ ends(take) }}</td>
             </template>
-            <td v-else colspan="3" class="soft">{{ take.facts.remarks?.join(' ') || 'nothing to mend' }}</td>
+            <td v-else colspan="2" class="soft">{{ take.facts.remarks?.join(' ') || 'nothing to mend' }}</td>
             <td>
               <button
                 v-if="take.facts.hints?.tempo_bpm"
@@ -179,7 +182,11 @@ const ends = (take: Take) =>
                 put at {{ clock(take.facts.hints.timeline_s, 2) }}
               </button>
             </td>
-            <td class="figures">{{ readings(id) }}, {{ parts(id) }}</td>
+            <td class="figures">
+              <div v-if="readings(id)">{{ plural(readings(id), 'reading') }}</div>
+              <div v-if="parts(id)">{{ plural(parts(id), 'part') }}</div>
+              <span v-if="!readings(id) && !parts(id)">nothing yet</span>
+            </td>
             <td>
               <div class="row nowrap">
                 <button type="button" class="act small main" @click="open(id)">Open</button>
@@ -233,7 +240,8 @@ h2 {
   display: block;
 }
 .name {
-  width: 180px;
+  width: 100%;
+  min-width: 210px;
   font-weight: 600;
 }
 .nowrap {
