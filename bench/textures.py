@@ -18,7 +18,8 @@ import mir_eval
 import numpy as np
 import soundfile
 
-from honest_stave.core.harmony.key import NAMES, find_tonality
+from honest_stave.core.harmony.key import find_tonality
+from honest_stave.core.harmony.spelling import Mode, tonic_name
 from honest_stave.core.part.lines import lines_of
 from honest_stave.core.part.notes import Note
 from honest_stave.core.pitch.forming import form_candidates
@@ -26,16 +27,13 @@ from honest_stave.core.pitch.kind import judge_kind
 from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.notes_engine import read
 from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
+from honest_stave.core.signal.convert import pitch_from_name
 
 PRACTICE = Path(__file__).parents[2] / "shared" / "practice"
 RIGHT_KINDS = {"single": ("one",), "many": ("many",), "hits": ("drums", "mix")}
 # Of the recordings for beats these are without drums.
 WITHOUT_DRUMS = ("no-drums", "piano", "strings")
 PART_WRITING = ("strings", "choir", "organ")
-FLATS = {
-    "Db": "D♭", "C#": "D♭", "Eb": "E♭", "D#": "E♭", "F#": "F♯",
-    "Gb": "F♯", "Ab": "A♭", "G#": "A♭", "Bb": "B♭", "A#": "B♭",
-}  # fmt: skip
 
 
 def notes_in(path: Path) -> list[Candidate]:
@@ -109,11 +107,10 @@ def keys() -> None:
             np.array(column) for column in zip(*[(c.onset_s, c.offset_s, c.pitch) for c in found], strict=True)
         ]
         key = find_tonality(*columns).key
-        wanted = f"{FLATS.get(tonic, tonic)} {'major' if mode == 'maj' else 'minor'}"
-        assert wanted.split()[0] in NAMES, wanted
+        wanted: tuple[int, Mode] = pitch_from_name(f"{tonic}4") % 12, "major" if mode == "maj" else "minor"
         total += 1
-        right += key is not None and key.text == wanted
-        print(f"key {path.stem:24}{wanted:12}{key.text if key else 'none':12}")
+        right += key is not None and (key.tonic, key.name) == wanted
+        print(f"key {path.stem:24}{f'{tonic_name(*wanted)} {wanted[1]}':12}{key.text if key else 'none':12}")
     print(f"key right in {right} of {total}: {right / total:.3f}")
 
 

@@ -1,5 +1,6 @@
 """Chords through the API: proposed, read, parted into lines, mended, their evidence."""
 
+import csv
 import io
 
 import mido
@@ -104,6 +105,18 @@ def test_chords_are_handed_on_and_proven(harmony: tuple[App, str, str]) -> None:
     assert made["proof"]["same"]
     file = mido.MidiFile(file=io.BytesIO(app.client.get(app.url(f"/hand-ons/{made['id']}/file")).content))
     assert sum(m.type == "note_on" for t in file.tracks for m in t) == made["proof"]["notes"]
+
+
+def test_a_file_calls_notes_as_they_are_called_on_the_screen(harmony: tuple[App, str, str]) -> None:
+    app, _, part = harmony
+    # Every chord a semitone lower: from C major to B major, where nothing is flat.
+    app.edit(part, "move", [n["id"] for n in app.get(f"/parts/{part}/notes")], semitones=-1)
+    found = app.get(f"/evidence/part/{part}")
+    assert found["key"]["name"] == "B major"
+    assert found["pitches"][0] == "B"
+    made = app.send("POST", "/hand-ons", {"parts": [part], "format": "csv"})
+    rows = csv.DictReader(io.StringIO(app.client.get(app.url(f"/hand-ons/{made['id']}/file")).text))
+    assert {row["name"].rstrip("0123456789") for row in rows} == set(found["pitches"])
 
 
 def test_a_hummed_line_is_followed_in_the_chords(harmony: tuple[App, str, str]) -> None:

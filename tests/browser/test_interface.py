@@ -37,7 +37,7 @@ def test_the_path_by_keyboard_alone(empty: Page) -> None:
     expect(page.get_by_text("Accepted: 12 notes")).to_be_visible()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("ArrowUp")
-    expect(page.get_by_label("Findings").get_by_role("heading").first).to_contain_text("E♭4")
+    expect(page.get_by_label("Findings").get_by_role("heading").first).to_contain_text("D♯4")
     page.keyboard.press("h")
     expect(page.locator("[data-test=write]")).to_be_enabled()
     tab_to("Write and prove")

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from honest_stave.core.harmony.key import SCALES, find_tonality
 from honest_stave.core.harmony.outermost import HEARD_WITH_S, outermost
+from honest_stave.core.harmony.spelling import Mode, names_in, tonic_name
 from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.part.ghosts import ghosts, octave_doubles
 from honest_stave.core.part.lines import lines_of
@@ -65,6 +66,26 @@ def test_a_bass_that_begins_and_ends_the_music_decides_between_relatives(closing
 
 def test_nothing_has_no_key() -> None:
     assert tonality([]).key is None
+
+
+# In F sharp major and E flat minor a white key would have a sharp or a flat name: they keep their own.
+@pytest.mark.parametrize(
+    ("mode", "scale", "tonics"),
+    [("major", "major", set(range(12)) - {6}), ("minor", "natural minor", set(range(12)) - {3})],
+)
+def test_each_note_of_a_key_has_a_letter_of_its_own(mode: Mode, scale: str, tonics: set[int]) -> None:
+    for tonic in tonics:
+        names = names_in(tonic, mode)
+        assert names[tonic] == tonic_name(tonic, mode)
+        assert len({names[(tonic + step) % 12][0] for step in SCALES[scale]}) == 7, (tonic, names)
+
+
+@pytest.mark.parametrize(
+    ("tonic", "mode", "black"),
+    [(0, "major", "C♯ E♭ F♯ A♭ B♭"), (9, "minor", "C♯ D♯ F♯ G♯ B♭"), (5, "minor", "D♭ E♭ G♭ A♭ B♭")],
+)
+def test_what_a_key_borrows_is_called_as_it_leads(tonic: int, mode: Mode, black: str) -> None:
+    assert " ".join(name for name in names_in(tonic, mode) if len(name) == 2) == black
 
 
 def test_a_stroke_is_what_hands_strike_at_once() -> None:

@@ -2057,6 +2057,8 @@ export interface components {
             other_key: components["schemas"]["Named"] | null;
             scale: components["schemas"]["Named"] | null;
             other_scale: components["schemas"]["Named"] | null;
+            /** Names */
+            names: string[];
             /** Pitches */
             pitches: string[];
             strokes: components["schemas"]["Strokes"];

@@ -36,6 +36,7 @@ class Findings(Model):
     other_key: Named | None
     scale: Named | None
     other_scale: Named | None
+    names: list[str]
     pitches: list[str]
     strokes: Strokes
 

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from honest_stave.core.errors import BadInput
-from honest_stave.core.harmony.key import LEAST_SHARE, NAMES, Named, find_tonality
+from honest_stave.core.harmony.key import LEAST_SHARE, Named, Tonality, find_tonality
 from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.service import parts, readings, takes
@@ -17,22 +17,30 @@ MOST_COLUMNS = 1024
 ROUND_S = 0.3
 
 
+def tonality_of(notes: list[tuple[float, float, int]]) -> Tonality:
+    """Key and scale of several notes, of (onset_s, offset_s, pitch)."""
+    onset, offset, pitch = _columns(sorted(notes))
+    return find_tonality(onset, offset, pitch.astype(np.int64))
+
+
 def findings(notes: list[tuple[float, float, int]]) -> dict[str, Any]:
     """Key, scale and strokes of several notes, of (onset_s, offset_s, pitch)."""
     notes = sorted(notes)
-    onset, offset, pitch = (np.array(column) for column in zip(*notes, strict=True)) if notes else (np.zeros(0),) * 3
-    tonality = find_tonality(onset, offset, pitch.astype(np.int64))
+    onset, _, pitch = _columns(notes)
+    tonality = tonality_of(notes)
     stroke = struck_together(onset)
     size = np.bincount(stroke) if len(stroke) else np.zeros(0, np.int64)
     first = np.searchsorted(stroke, np.flatnonzero(size > 1))
     lows = np.minimum.reduceat(pitch, np.flatnonzero(np.diff(stroke, prepend=-1))) if len(stroke) else pitch
     highs = np.maximum.reduceat(pitch, np.flatnonzero(np.diff(stroke, prepend=-1))) if len(stroke) else pitch
+    upwards = np.roll(np.arange(12), -tonality.key.tonic) if tonality.key else np.arange(12)
     return {
         "key": _named(tonality.key),
         "other_key": _named(tonality.other_key),
         "scale": _named(tonality.scale),
         "other_scale": _named(tonality.other_scale),
-        "pitches": [name for name, share in zip(NAMES, tonality.sounding, strict=True) if share >= LEAST_SHARE],
+        "names": list(tonality.names),
+        "pitches": [tonality.names[p] for p in upwards if tonality.sounding[p] >= LEAST_SHARE],
         "strokes": {
             "onset_s": np.round(onset[first], 4).tolist(),
             "low": lows[size > 1].astype(int).tolist(),
@@ -40,6 +48,11 @@ def findings(notes: list[tuple[float, float, int]]) -> dict[str, Any]:
             "size": size[size > 1].tolist(),
         },
     }
+
+
+def _columns(notes: list[tuple[float, float, int]]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    onset, offset, pitch = np.array(notes, float).reshape(-1, 3).T
+    return onset, offset, pitch
 
 
 def _named(found: Named | None) -> dict[str, Any] | None:

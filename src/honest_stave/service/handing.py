@@ -17,6 +17,7 @@ from honest_stave.core.part.proof import Proof, proof_text
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import parts
 from honest_stave.service.codec import part_from_body
+from honest_stave.service.evidence import tonality_of
 from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -127,11 +128,12 @@ def _table(each: Plan, kind: str) -> str:
     events = sorted((n for line in each.lines for n in line.events), key=lambda n: (n.onset_s, n.pitch))
     names = {line.id: line.name for line in each.lines}
     octave = each.settings.middle_c_octave
+    called = tonality_of([(n.onset_s, n.offset_s, n.pitch) for n in events]).names
     if kind == "csv":
-        return notes_as_csv(events, names, each.tempo_map, each.start_s, octave)
+        return notes_as_csv(events, names, each.tempo_map, each.start_s, octave, called)
     if kind == "json":
-        return notes_as_json(events, names, each.tempo_map, each.start_s, octave)
-    return notes_as_labels(events, each.start_s, octave)
+        return notes_as_json(events, names, each.tempo_map, each.start_s, octave, called)
+    return notes_as_labels(events, each.start_s, octave, called)
 
 
 def _proof_body(proof: Proof) -> dict[str, Any]:

@@ -15,6 +15,7 @@ export const useEvidence = defineStore('evidence', () => {
   const notes = useNotes()
   const notices = useNotices()
   const findings = shallowRef<Schemas['Findings'] | null>(null)
+  const names = computed(() => findings.value?.names)
   const partials = shallowRef<Schemas['Partial'][]>([])
   const shown = ref(false)
   const loaded = ref(0)
@@ -107,5 +108,5 @@ export const useEvidence = defineStore('evidence', () => {
     notices.tell(`${ids.length} notes sent to “${notes.part?.name}”.`, 'Undo brings them back.')
   }
 
-  return { findings, partials, shown, loaded, spectrum, send }
+  return { findings, names, partials, shown, loaded, spectrum, send }
 })

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { useEvidence } from '../folio/evidence'
 import { useFolio } from '../folio/folio'
 import { useView } from '../folio/view'
 import { usePlayer } from '../player/store'
@@ -9,6 +10,7 @@ import { clock, pitchName, signed } from './format'
 const player = usePlayer()
 const view = useView()
 const folio = useFolio()
+const evidence = useEvidence()
 
 function barBeat(time: number): string {
   const grid = player.grid
@@ -31,7 +33,9 @@ const pointer = computed(() => {
   if (view.pointerTime === null) return ''
   const pitch = view.pointerPitch
   const named =
-    pitch === null ? '' : `${pitchName(Math.round(pitch))} ${signed((pitch - Math.round(pitch)) * 100)} ct   `
+    pitch === null
+      ? ''
+      : `${pitchName(Math.round(pitch), evidence.names)} ${signed((pitch - Math.round(pitch)) * 100)} ct   `
   return `${named}${clock(view.pointerTime)} s   bar ${barBeat(view.pointerTime)}`
 })
 const jobs = computed(() => folio.running)

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 /** The lanes' data as a table: the same notes, reachable without seeing them. */
 import { computed, ref } from 'vue'
+import { useEvidence } from '../folio/evidence'
 import { useNotes } from '../folio/notes'
 import { LEFT_OUT } from '../folio/strokes'
 import { clock, pitchName } from './format'
 
 const PAGE = 200
 const notes = useNotes()
+const evidence = useEvidence()
 const page = ref(0)
 const pages = computed(() => Math.max(1, Math.ceil(notes.strokes.onset.length / PAGE)))
 const rows = computed(() => {
@@ -49,7 +51,7 @@ const facts = computed(() => notes.take?.facts)
               :aria-pressed="notes.selection.has(notes.strokes.id[i])"
               @click="notes.select([notes.strokes.id[i]])"
             >
-              {{ pitchName(Math.round(notes.strokes.pitch[i])) }}
+              {{ pitchName(Math.round(notes.strokes.pitch[i]), evidence.names) }}
             </button>
           </td>
           <td class="figures">{{ clock(notes.strokes.onset[i]) }}</td>

@@ -10,7 +10,9 @@ describe('numbers as they are shown', () => {
     expect(clock(-0.25)).toBe('−0:00.250')
   })
   it('names pitches with middle C as C4', () => {
-    expect([60, 61, 69, 0, 127].map(pitchName)).toEqual(['C4', 'C♯4', 'A4', 'C-1', 'G9'])
+    expect([60, 61, 69, 0, 127].map((pitch) => pitchName(pitch))).toEqual(['C4', 'C♯4', 'A4', 'C-1', 'G9'])
+    const inFMinor = ['C', 'D♭', 'D', 'E♭', 'E', 'F', 'G♭', 'G', 'A♭', 'A', 'B♭', 'B']
+    expect(pitchName(61, inFMinor)).toBe('D♭4')
   })
   it('signs differences and nothing else', () => {
     expect([6.4, -3.5, 0, -0.2].map((v) => signed(v))).toEqual(['+6', '−4', '0', '0'])

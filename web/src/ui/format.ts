@@ -2,8 +2,9 @@
 
 const NAMES = ['C', 'C♯', 'D', 'E♭', 'E', 'F', 'F♯', 'G', 'A♭', 'A', 'B♭', 'B']
 
-export function pitchName(pitch: number): string {
-  return `${NAMES[((pitch % 12) + 12) % 12]}${Math.floor(pitch / 12) - 1}`
+/** Name of a MIDI pitch; the server names the twelve pitches, C first, where a key is known. */
+export function pitchName(pitch: number, names: string[] = NAMES): string {
+  return `${names[((pitch % 12) + 12) % 12]}${Math.floor(pitch / 12) - 1}`
 }
 
 /** Minutes and seconds with as many decimals as asked for: `1:02.450`. */

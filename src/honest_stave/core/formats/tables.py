@@ -18,6 +18,7 @@ def _rows(
     tempo_map: TempoMap,
     start_s: float,
     middle_c_octave: int,
+    called: Sequence[str],
 ) -> list[dict[str, object]]:
     rows = []
     for n in notes:
@@ -29,7 +30,7 @@ def _rows(
             place.bar,
             round(place.beat, 4),
             n.pitch,
-            pitch_name(n.pitch, middle_c_octave),
+            pitch_name(n.pitch, middle_c_octave, called),
             n.velocity,
         )
         rows.append(dict(zip(COLUMNS, values, strict=True)))
@@ -42,12 +43,13 @@ def notes_as_csv(
     tempo_map: TempoMap,
     start_s: float,
     middle_c_octave: int,
+    called: Sequence[str],
 ) -> str:
-    """One row a note; moments from ``start_s``."""
+    """One row a note; moments from ``start_s``; ``called`` names the twelve pitches, C first."""
     out = io.StringIO()
     writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
     writer.writeheader()
-    writer.writerows(_rows(notes, names, tempo_map, start_s, middle_c_octave))
+    writer.writerows(_rows(notes, names, tempo_map, start_s, middle_c_octave, called))
     return out.getvalue()
 
 
@@ -57,15 +59,16 @@ def notes_as_json(
     tempo_map: TempoMap,
     start_s: float,
     middle_c_octave: int,
+    called: Sequence[str],
 ) -> str:
     """The same rows under ``notes``."""
-    rows = _rows(notes, names, tempo_map, start_s, middle_c_octave)
+    rows = _rows(notes, names, tempo_map, start_s, middle_c_octave, called)
     return json.dumps({"notes": rows}, indent=1, ensure_ascii=False) + "\n"
 
 
-def notes_as_labels(notes: Sequence[Sounding], start_s: float, middle_c_octave: int) -> str:
+def notes_as_labels(notes: Sequence[Sounding], start_s: float, middle_c_octave: int, called: Sequence[str]) -> str:
     """Start, end and pitch of each note, tab separated."""
     return "".join(
-        f"{n.onset_s - start_s:.6f}\t{n.offset_s - start_s:.6f}\t{pitch_name(n.pitch, middle_c_octave)}\n"
+        f"{n.onset_s - start_s:.6f}\t{n.offset_s - start_s:.6f}\t{pitch_name(n.pitch, middle_c_octave, called)}\n"
         for n in notes
     )

@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.harmony.spelling import Mode, names_in, tonic_name
+
 Profile = NDArray[np.float64]
 
 MAJOR = np.array([5.0, 2.0, 3.5, 2.0, 4.5, 4.0, 2.0, 4.5, 2.0, 3.5, 1.5, 4.0])
@@ -44,7 +46,6 @@ SAME_STROKE_S = 0.1
 TIME_POWER = 0.5
 # Longest time a note counts: a pedal point must not decide alone.
 LONGEST_S = 2.0
-NAMES = ("C", "D♭", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 
 
 @dataclass(frozen=True)
@@ -56,8 +57,13 @@ class Named:
     share: float
 
     @property
+    def mode(self) -> Mode:
+        """Whether its third is major."""
+        return "major" if 4 in SCALES.get(self.name, (3,)) else "minor"
+
+    @property
     def text(self) -> str:
-        return f"{NAMES[self.tonic]} {self.name}"
+        return f"{tonic_name(self.tonic, self.mode)} {self.name}"
 
 
 @dataclass(frozen=True)
@@ -75,6 +81,11 @@ class Tonality:
     scale: Named | None
     other_scale: Named | None
     sounding: tuple[float, ...]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The twelve pitches, C first, as they are called in the key; in C where nothing sounds."""
+        return names_in(self.key.tonic, self.key.mode) if self.key else names_in(0, "major")
 
 
 def sounding_time(onset_s: NDArray[np.float64], offset_s: NDArray[np.float64], pitch: NDArray[np.int64]) -> Profile:

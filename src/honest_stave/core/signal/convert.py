@@ -1,6 +1,7 @@
 """Conversions between the units of the trade."""
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -33,9 +34,15 @@ def db_to_amplitude(level_db: Floats | float) -> Any:
     return 10.0 ** (np.asarray(level_db) / 20.0)
 
 
-def pitch_name(pitch: int, middle_c_octave: int = 4) -> str:
-    """Name of a MIDI pitch, ``C4`` for 60 unless middle C is called C3."""
-    return f"{NOTE_NAMES[pitch % 12]}{pitch // 12 - 5 + middle_c_octave}"
+def pitch_name(pitch: int, middle_c_octave: int = 4, names: Sequence[str] = NOTE_NAMES) -> str:
+    """Name of a MIDI pitch, ``C4`` for 60 unless middle C is called C3.
+
+    Args:
+        pitch: 0 to 127.
+        middle_c_octave: 3 or 4.
+        names: of the twelve pitches, C first.
+    """
+    return f"{names[pitch % 12]}{pitch // 12 - 5 + middle_c_octave}"
 
 
 def pitch_from_name(name: str) -> int:

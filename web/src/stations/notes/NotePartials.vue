@@ -14,7 +14,7 @@ const own = computed(() => evidence.partials.filter((p) => p.explained_by === nu
 const others = computed(() => [...new Set(evidence.partials.flatMap((p) => p.explained_by ?? []))])
 const told = computed(() => {
   if (!others.value.length) return 'No other note explains any of them.'
-  const names = others.value.map((pitch) => pitchName(pitch)).join(', ')
+  const names = others.value.map((pitch) => pitchName(pitch, evidence.names)).join(', ')
   return own.value
     ? `${own.value} are its own; the broken ones ${names} could explain.`
     : `All could come from ${names}: this may be a ghost.`

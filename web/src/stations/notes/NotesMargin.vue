@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The page of findings: what was measured, what was done to it, what can be done. */
 import { computed } from 'vue'
+import { useEvidence } from '../../folio/evidence'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
@@ -15,12 +16,13 @@ import PartFindings from './PartFindings.vue'
 
 const notes = useNotes()
 const folio = useFolio()
+const evidence = useEvidence()
 const s = computed(() => notes.strokes)
 const i = computed(() => notes.focus)
 const seems = computed(() => notes.take?.facts.seems ?? null)
 const rival = computed(() => (seems.value ? couldHold(seems.value) : null))
 const several = computed(() => notes.selectedIndices.length)
-const name = computed(() => pitchName(Math.round(s.value.pitch[i.value])))
+const name = computed(() => pitchName(Math.round(s.value.pitch[i.value]), evidence.names))
 const rank = computed(() => {
   let place = 0
   for (let k = 0; k <= i.value; k++) if (s.value.kind[k] !== LEFT_OUT) place++
@@ -57,7 +59,10 @@ const shifts = computed(() => {
     ['velocity changed', signed(note.velocity - origin.velocity)],
   ]
   if (note.pitch !== origin.pitch)
-    rows.push(['pitch changed', `${pitchName(origin.pitch)} → ${pitchName(note.pitch)}`])
+    rows.push([
+      'pitch changed',
+      `${pitchName(origin.pitch, evidence.names)} → ${pitchName(note.pitch, evidence.names)}`,
+    ])
   return rows
 })
 const sum = computed(() => {
@@ -114,7 +119,7 @@ const sum = computed(() => {
         <div class="finding">
           <span>pitch centre</span
           ><span
-            >{{ pitchName(measured.pitch) }}
+            >{{ pitchName(measured.pitch, evidence.names) }}
             {{ measured.centre_cents ? `${signed(measured.centre_cents)} ct` : 'not heard alone' }}</span
           >
         </div>
@@ -125,7 +130,10 @@ const sum = computed(() => {
         </div>
         <div class="finding">
           <span>could be</span>
-          <span>{{ pitchName(measured.runner_up) }} {{ measured.runner_up_share.toFixed(2) }}</span>
+          <span
+            >{{ pitchName(measured.runner_up, evidence.names) }}
+            {{ measured.runner_up_share.toFixed(2) }}</span
+          >
         </div>
       </template>
       <template v-if="shifts.length">

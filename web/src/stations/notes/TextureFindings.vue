@@ -38,7 +38,7 @@ const chosen = computed(() => notes.selectedNotes().length)
       <span>pitches</span><span class="set">{{ found.pitches.join(' ') }}</span>
     </div>
     <div v-if="chords" class="finding">
-      <span>struck together</span><span>{{ plural(chords, 'chord') }}, up to {{ largest }} notes</span>
+      <span>struck together</span><span>{{ plural(chords, 'chord') }} of up to {{ largest }}</span>
     </div>
     <template v-if="notes.partId && chords">
       <div class="row">
