@@ -33,6 +33,10 @@ class BeatNetwork(nn.Module):
         self.second = nn.ModuleList(_Block(d) for d in (1, 4, 16, 64))
         self.leave = nn.Conv1d(WIDTH, 2 + TEMPO_CLASSES, 1)
 
+    def norms(self) -> dict[str, str]:
+        """The norm after each convolution that has one, by name."""
+        return {name: f"{name[: -len('wide')]}norm" for name, _ in self.named_modules() if name.endswith(".wide")}
+
     def forward(self, columns: torch.Tensor) -> torch.Tensor:
         x = self.enter(columns.transpose(1, 2))
         for block in self.first:

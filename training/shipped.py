@@ -76,6 +76,9 @@ def take_over(
     if left:
         raise KeyError(f"The shipped network has no weights for {', '.join(sorted(left))}.")
     network.load_state_dict({n: v if n in folded else weights[n].reshape(v.shape) for n, v in fresh.items()})
+    # What a convolution adds is added by the norm after it from now on.
+    for name in (n for n in norms if f"{n}.bias" in fresh):
+        torch.nn.init.zeros_(network.get_parameter(f"{name}.bias"))
     if hear:
         _open_norms(network, {name: weights[f"{name}.bias"] for name in norms}, norms, hear)
 

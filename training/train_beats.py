@@ -1,6 +1,6 @@
 """Trains the first network for beats and exports it; goes on where it was interrupted.
 
-python -m training.train_beats CACHE --minutes 30
+python -m training.train_beats CACHE --minutes 30 [--from-shipped]
 """
 
 import argparse
@@ -17,10 +17,13 @@ from training.beat_material import Made, material
 from training.beat_network import BeatNetwork
 from training.learner import Learner
 from training.onnx_file import write_onnx
+from training.shipped import take_over, weights_of
 
 NETWORKS = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks"
 BATCH, CELLS = 8, 1400
-PEAK_RATE = 3e-3
+# A training that goes on takes smaller steps.
+PEAK_RATE, PEAK_RATE_AGAIN = 3e-3, 1.5e-3
+HEARD_STEPS = 20
 REACH_CELLS = 1.5
 
 
@@ -94,11 +97,21 @@ def loss_of(
     return total
 
 
-def train_beats(cache: Path, clips: list[Made], minutes: float) -> BeatNetwork:
-    torch.manual_seed(4)
-    torch.set_num_threads(1)
+def begun(clips: list[Made], *, from_shipped: bool) -> BeatNetwork:
+    """A network to be trained: new, or as the shipped one."""
     network = BeatNetwork()
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, path=cache / "beats.pt")
+
+    def hear() -> None:
+        for step in range(HEARD_STEPS):
+            network(batch_of(clips, step)[0])
+
+    if from_shipped:
+        take_over(network, weights_of(NETWORKS / "beats.onnx"), network.norms(), hear)
+    return network
+
+
+def train_beats(clips: list[Made], network: BeatNetwork, learner: Learner) -> BeatNetwork:
+    """A network of averaged weights; goes on where it was interrupted."""
     while not learner.done:
         columns, *truth = batch_of(clips, learner.step)
         learner.learn(loss_of(network(columns), *truth))
@@ -111,9 +124,18 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=600)
     parser.add_argument("--minutes", type=float, default=30.0)
+    parser.add_argument("--threads", type=int, default=1)
+    parser.add_argument(
+        "--from-shipped", action="store_true", help="without a checkpoint, begin with the shipped one"
+    )
     options = parser.parse_args()
+    torch.manual_seed(4)
+    torch.set_num_threads(options.threads)
     clips = material(options.cache, options.clips)
-    network = train_beats(options.cache, clips, options.minutes)
+    path = options.cache / "beats.pt"
+    network = begun(clips, from_shipped=options.from_shipped and not path.exists())
+    peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
+    train_beats(clips, network, Learner(network, options.minutes, peak_rate=peak_rate, path=path))
     axes = {"columns": {1: "cells"}, "out": {1: "cells"}}
     given = torch.zeros(1, 256, clips[0].columns.shape[1])
     write_onnx(network, (given,), NETWORKS / "beats.onnx", ("columns", "out"), axes)
