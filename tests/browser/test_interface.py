@@ -64,6 +64,23 @@ def test_in_a_small_window_everything_is_in_reach(demo: Page) -> None:
         assert demo.evaluate(covered) == [], station
 
 
+def test_a_station_shows_the_take_that_was_chosen(demo: Page) -> None:
+    # As long as nobody chose a take, one with beats is shown.
+    demo.get_by_role("link", name="Beat").click()
+    expect(demo.locator("[data-test=beats-found]")).to_be_visible()
+    demo.locator("[data-test=take]").select_option(label="washtub bass 112bpm")
+    expect(demo.get_by_role("heading", name="Find the beats of “washtub bass 112bpm”")).to_be_visible()
+    demo.get_by_role("link", name="Slices").click()
+    expect(demo.get_by_role("heading", name="Cut “washtub bass 112bpm”")).to_be_visible()
+    # Another one that has what this one lacks is a press away.
+    demo.get_by_role("main").get_by_role("button", name="toy cupboard loop 96bpm").click()
+    expect(demo.locator("[data-test=loop-tempo]")).to_be_visible()
+    demo.get_by_role("link", name="Takes").click()
+    demo.locator("tr[data-take='harmonium verse 80bpm']").get_by_role("button", name="Open").click()
+    demo.get_by_role("link", name="Beat").click()
+    expect(demo.locator("[data-test=find-beats]")).to_be_visible()
+
+
 def test_two_windows_on_one_folio(demo: Page, browser: Browser) -> None:
     other = browser.new_page()
     other.goto(demo.url)

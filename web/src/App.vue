@@ -33,8 +33,8 @@ watch(
     const parts = Object.keys(folio.state?.parts ?? {})
     const takes = Object.keys(folio.state?.takes ?? {})
     notes.partId = notes.readingId = notes.takeId = ''
-    if (parts.length) await notes.showPart(parts[0])
-    else if (takes.length) await notes.showTake(takes[0])
+    if (parts.length) await notes.offer(notes.showPart(parts[0]))
+    else if (takes.length) await notes.offer(notes.showTake(takes[0]))
     else await notes.load()
   },
   { immediate: true },

@@ -133,6 +133,12 @@ export const useFolio = defineStore('folio', () => {
     )
   }
 
+  /** Takes that are there and have a map, or a kit. */
+  function takesWith(what: 'beat_maps' | 'kits'): string[] {
+    const owners = new Set(Object.values(state.value?.[what] ?? {}).map((each) => each.take))
+    return Object.keys(state.value?.takes ?? {}).filter((id) => owners.has(id))
+  }
+
   /** Where a take begins in the folio's time (s). */
   const placeOf = (takeId: string) => state.value?.settings.places?.[takeId] ?? 0
 
@@ -175,6 +181,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, refresh, change, step, bringIn, placeOf, putTake, stopJob, dismissJobs,
+    open, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, dismissJobs,
   } // prettier-ignore
 })

@@ -24,6 +24,8 @@ export const useNotes = defineStore('notes', () => {
   const takeId = ref('')
   const readingId = ref('')
   const partId = ref('')
+  /** Whether the producer chose what is shown; otherwise a station shows what suits it. */
+  const chosen = ref(false)
   const least = ref(0.5)
   const split = ref(0.5)
   const shortest = ref(0.05)
@@ -150,6 +152,7 @@ export const useNotes = defineStore('notes', () => {
   function showPart(id: string) {
     const found = folio.state?.parts[id]
     if (!found) return Promise.resolve()
+    chosen.value = true
     partId.value = id
     if (found.take) takeId.value = found.take
     readingId.value = found.reading
@@ -165,9 +168,16 @@ export const useNotes = defineStore('notes', () => {
   function showTake(id: string) {
     const parts = Object.entries(folio.state?.parts ?? {}).filter(([, p]) => p.take === id)
     if (parts.length) return showPart(parts[parts.length - 1][0])
+    chosen.value = true
     takeId.value = id
     const found = folio.readings.filter((r) => r.take === id)
     return showReading(found.length ? found[found.length - 1].id : '')
+  }
+
+  /** What comes into view by this was not chosen by anybody. */
+  function offer(coming: Promise<void>) {
+    chosen.value = false
+    return coming
   }
 
   // Another window, undo or redo may have changed or removed what is shown.
@@ -376,9 +386,9 @@ export const useNotes = defineStore('notes', () => {
   }
 
   return {
-    takeId, readingId, partId, least, split, shortest, candidates, other, differences, line, notes, selection,
+    takeId, readingId, partId, chosen, least, split, shortest, candidates, other, differences, line, notes, selection,
     clipboard, part, take, reading, readingsOfTake, strokes, otherStrokes, indexOf, selectedIndices, focus,
-    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, select, pick, invert, selectedNotes,
+    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, offer, select, pick, invert, selectedNotes,
     edit, accept, commitLimit, setPart, removePart, takeOver, compareWith, read, load, candidateId,
   } // prettier-ignore
 })

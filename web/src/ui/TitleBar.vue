@@ -4,17 +4,17 @@ import { client, told } from '../folio/client'
 import { useFolio } from '../folio/folio'
 import { useNotes } from '../folio/notes'
 import ActButton from './ActButton.vue'
+import TakeChooser from './TakeChooser.vue'
 
 const folio = useFolio()
 const notes = useNotes()
 const editing = ref(false)
 const title = ref('')
-const where = computed(() => {
-  const take = notes.take?.name ?? ''
-  if (notes.part) return `${take ? take + ' · ' : ''}part “${notes.part.name}”`
+const shown = computed(() => {
+  if (notes.part) return `part “${notes.part.name}”`
   if (notes.reading)
-    return `${take} · ${notes.reading.summary.voices === 'one' ? 'one voice' : 'many voices'}, reading ${notes.reading.number}`
-  return take
+    return `${notes.reading.summary.voices === 'one' ? 'one voice' : 'many voices'}, reading ${notes.reading.number}`
+  return ''
 })
 const saved = computed(() =>
   new Date(folio.savedAt * 1000).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }),
@@ -56,7 +56,7 @@ async function rename() {
         {{ folio.state?.settings.title }}
       </button>
     </h1>
-    <span class="soft where">{{ where }}</span>
+    <span class="soft where"><TakeChooser /> {{ shown }}</span>
     <span class="push" />
     <ActButton action="undo" :title="folio.state?.undo ? `Undo: ${folio.state.undo}` : ''" />
     <ActButton action="redo" :title="folio.state?.redo ? `Redo: ${folio.state.redo}` : ''" />

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Beat: bars and beats on a recording, its tempo, how far attacks lie from the map. */
-import { onBeforeUnmount, onMounted, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, watch } from 'vue'
 import { useBeats } from '../../folio/beats'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
@@ -8,6 +8,7 @@ import { usePlayer } from '../../player/store'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import BeatLanes from './BeatLanes.vue'
 import BeatMargin from './BeatMargin.vue'
+import OtherTakes from '../../ui/OtherTakes.vue'
 import LayScore from './LayScore.vue'
 import BeatSummary from './BeatSummary.vue'
 
@@ -16,10 +17,10 @@ const folio = useFolio()
 const notes = useNotes()
 const player = usePlayer()
 
+const others = computed(() => folio.takesWith('beat_maps'))
 onMounted(() => {
-  const maps = Object.values(folio.state?.beat_maps ?? {})
-  // Whoever comes for beats sees a take that has some, not the line that was mended last.
-  if (!beats.id && maps.length) void notes.showTake(maps[0].take)
+  // Where nobody chose a take, whoever comes for beats sees one that has some.
+  if (!notes.chosen && !beats.id && others.value.length) void notes.offer(notes.showTake(others.value[0]))
 })
 onBeforeUnmount(() => player.setTime(null, null))
 watch(
@@ -49,6 +50,7 @@ watch(
         Find them
       </button>
       <LayScore v-if="!beats.reading" />
+      <OtherTakes v-if="others.length" :takes="others" has="beats" />
     </div>
     <StationEmpty v-else />
   </main>

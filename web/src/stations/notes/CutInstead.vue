@@ -3,13 +3,16 @@
 import { useRouter } from 'vue-router'
 import { useFolio } from '../../folio/folio'
 import { useKits } from '../../folio/kits'
+import { useNotes } from '../../folio/notes'
 
 defineProps<{ main?: boolean }>()
 const folio = useFolio()
 const kits = useKits()
+const notes = useNotes()
 const router = useRouter()
 
 function go() {
+  notes.chosen = true
   if (!kits.id) void kits.cut()
   void router.push({ name: 'slices' })
 }

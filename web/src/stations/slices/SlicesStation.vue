@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** Slices: a loop cut, its hits by lane, its kit. */
-import { onBeforeUnmount, onMounted, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, watch } from 'vue'
 import { useFolio } from '../../folio/folio'
 import { useKits } from '../../folio/kits'
 import { useNotes } from '../../folio/notes'
 import { usePlayer } from '../../player/store'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import { HOLDS } from '../../ui/kinds'
+import OtherTakes from '../../ui/OtherTakes.vue'
 import { hearSlice } from '../../player/hearing'
 import LoudnessThreshold from './LoudnessThreshold.vue'
 import { PLAY_KEYS } from './playing'
@@ -35,11 +36,11 @@ function played(event: KeyboardEvent) {
   kits.select([piece.id])
   void hearSlice(piece)
 }
+const others = computed(() => folio.takesWith('kits'))
 onMounted(() => {
   window.addEventListener('keydown', played, true)
-  const cut = Object.values(folio.state?.kits ?? {})
-  // Whoever comes for slices sees a loop, not the line that was mended last.
-  if (!kits.id && notes.take?.facts.seems?.name !== 'drums' && cut.length) void notes.showTake(cut[0].take)
+  // Where nobody chose a take, whoever comes for slices sees a loop that has some.
+  if (!notes.chosen && !kits.id && others.value.length) void notes.offer(notes.showTake(others.value[0]))
 })
 onBeforeUnmount(() => {
   window.removeEventListener('keydown', played, true)
@@ -74,6 +75,7 @@ watch(
         <button type="button" class="act small" @click="folio.stopJob(kits.reading.id)">Stop this</button>
       </template>
       <button v-else type="button" class="act main" data-test="cut" @click="kits.cut()">Cut it</button>
+      <OtherTakes v-if="others.length" :takes="others" has="slices" />
     </div>
     <StationEmpty v-else />
   </main>
