@@ -27,6 +27,11 @@ SAME_S = 0.03
 # A recording that begins and ends this near to its bars was cut to them: closer than that no drummer plays.
 CUT_TO_BARS_S = 0.02
 LEAST_HITS = 4
+# Tempi are judged over so much from the first hit on, or so many moments if that takes longer: between two tempi
+# that are tried the grid would be lost in a longer stretch. What follows refines the tempo, a stretch at a time.
+JUDGED_S, JUDGED_MOMENTS, LONGER = 12.0, 24, 1.5
+# Where fewer of the moments lie on the grid, the tempo is not kept, and what follows says nothing of it.
+KEPT_SHARE = 0.5
 DIFFERENT = 0.04
 RIVALS = 3
 
@@ -72,13 +77,15 @@ def propose_tempo(
     if len(moments) < LEAST_HITS:
         return ()
     weight = np.sqrt(np.maximum.reduceat(velocity / 127, first))
-    kick = _at_moments(moments, time_s[drum == 0])
-    snare = _at_moments(moments, time_s[drum == 1])
+    judged = max(int(np.searchsorted(moments, moments[0] + JUDGED_S)), JUDGED_MOMENTS)
+    begun, loud = moments[:judged], weight[:judged]
+    kick = _at_moments(begun, time_s[drum == 0])
+    snare = _at_moments(begun, time_s[drum == 1])
     low = np.log(SLOWEST_BPM)
     tempi = np.exp(np.arange(low, np.log(FASTEST_BPM), np.log(STEP)))
-    grids = {parts: [_on_grid(float(bpm), parts, moments, weight) for bpm in tempi] for parts in (4, 3)}
+    grids = {parts: [_on_grid(float(bpm), parts, begun, loud) for bpm in tempi] for parts in (4, 3)}
     found = [
-        _judge(float(bpm), meter, grid, moments, weight, kick * weight, snare * weight)
+        _judge(float(bpm), meter, grid, begun, loud, kick * loud, snare * loud)
         for meter in METERS
         for bpm, grid in zip(tempi, grids[meter[1]], strict=True)
     ]
@@ -86,7 +93,7 @@ def propose_tempo(
     kept: list[LoopTempo] = []
     for each in found:
         if all(_differs(each, other) for other in kept):
-            kept.append(_placed(_refined(each, moments, weight), moments, duration_s))
+            kept.append(_placed(_refined(each, moments, weight, judged), moments, duration_s))
         if len(kept) > RIVALS:
             break
     odds = np.exp(8 * (np.array([t.score for t in kept]) - kept[0].score))
@@ -181,10 +188,22 @@ def _repeats(moments: Values, bar_s: float) -> float:
     return float((np.minimum(nearest, before) < SAME_S).mean())
 
 
-def _refined(tempo: LoopTempo, moments: Values, weight: Values) -> LoopTempo:
-    """The tempo and first downbeat that lie closest to the hits, by least squares on the grid."""
+def _refined(tempo: LoopTempo, moments: Values, weight: Values, judged: int) -> LoopTempo:
+    """The tempo and first downbeat that lie closest to the hits, first of those judged, then of more and more."""
+    tempo, kept = _closest(tempo, moments[:judged], weight[:judged])
+    while kept and judged < len(moments):
+        reach_s = moments[0] + LONGER * (moments[judged - 1] - moments[0])
+        judged = max(int(np.searchsorted(moments, reach_s)), judged + 1)
+        longer, kept = _closest(tempo, moments[:judged], weight[:judged])
+        tempo = longer if kept else tempo
+    return tempo
+
+
+def _closest(tempo: LoopTempo, moments: Values, weight: Values) -> tuple[LoopTempo, bool]:
+    """The tempo by least squares on the grid, and whether most moments lie on it."""
     parts = 4 if tempo.denominator == 4 else 3
     beat_s, start_s = 60 / tempo.bpm, tempo.start_s
+    near = np.zeros(len(moments), bool)
     for _ in range(3):
         place = (moments - start_s) / beat_s
         if parts == 4:
@@ -201,8 +220,8 @@ def _refined(tempo: LoopTempo, moments: Values, weight: Values) -> LoopTempo:
         beat_s, start_s = np.linalg.lstsq(design, moments[near] * weight[near], rcond=None)[0]
     bpm = 60 / float(beat_s)
     if not SLOWEST_BPM <= bpm <= FASTEST_BPM:
-        return tempo
-    return replace(tempo, bpm=bpm, start_s=max(float(start_s), 0.0))
+        return tempo, False
+    return replace(tempo, bpm=bpm, start_s=max(float(start_s), 0.0)), bool(near.mean() >= KEPT_SHARE)
 
 
 def _placed(tempo: LoopTempo, moments: Values, duration_s: float) -> LoopTempo:
