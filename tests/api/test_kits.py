@@ -135,6 +135,8 @@ def test_pattern_and_drums_become_parts(app: App, kit: str) -> None:
     notes = app.get(f"/parts/{drums}/notes")
     assert {36, 38} <= {n["pitch"] for n in notes}
     assert len({n["velocity"] for n in notes}) > 5
+    # Keys of drums and slices are no pitches: they have no key.
+    assert [app.get(f"/evidence/part/{each}")["key"] for each in (part, drums)] == [None, None]
     instrument = app.get(f"/kits/{kit}/instrument")
     assert instrument["flat"]
     samples = app.client.get(app.url(f"/kits/{kit}/instrument/samples")).content
@@ -177,6 +179,15 @@ def test_a_kit_is_handed_on_with_its_proof(app: App, kit: str) -> None:
     again = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sf2"], "bpm": 120, "times": 2})
     assert again["name"] != made["name"]
     assert "120" in " ".join(again["told"]["words"])
+
+
+def test_slices_beyond_the_highest_key_are_told(app: App, kit: str) -> None:
+    slices = [s for s in app.get(f"/kits/{kit}")["slices"] if s["id"] != "lead"]
+    app.send("PATCH", f"/kits/{kit}", {"root": 120})
+    beyond = sum(s["key"] is None for s in app.get(f"/kits/{kit}")["slices"] if s["id"] != "lead")
+    assert beyond == len(slices) - 8
+    told = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sfz"]})["told"]["words"]
+    assert any(f"{beyond} slices beyond the highest key" in word for word in told), told
 
 
 ONE_HIT = np.r_[np.zeros(4410), np.exp(-np.arange(8000) / 900) * np.sin(np.arange(8000) / 8)].astype(np.float32)

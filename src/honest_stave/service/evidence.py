@@ -10,6 +10,7 @@ from honest_stave.core.harmony.key import LEAST_SHARE, Named, Tonality, find_ton
 from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.service import parts, readings, takes
+from honest_stave.service.kits import KIT_INSTRUMENT
 from honest_stave.service.studio import Studio
 
 MOST_COLUMNS = 1024
@@ -60,7 +61,10 @@ def _named(found: Named | None) -> dict[str, Any] | None:
 
 
 def of_part(studio: Studio, folio_id: str, part_id: str) -> dict[str, Any]:
-    """Findings of a part's notes."""
+    """Findings of a part's notes; keys of drums and slices are no pitches."""
+    part = parts.part_of(studio, folio_id, part_id)
+    if part.percussion or part.instrument.startswith(KIT_INSTRUMENT):
+        return findings([])
     return findings([(n["onset_s"], n["offset_s"], n["pitch"]) for n in parts.note_bodies(studio, folio_id, part_id)])
 
 

@@ -128,7 +128,8 @@ def _table(each: Plan, kind: str) -> str:
     events = sorted((n for line in each.lines for n in line.events), key=lambda n: (n.onset_s, n.pitch))
     names = {line.id: line.name for line in each.lines}
     octave = each.settings.middle_c_octave
-    called = tonality_of([(n.onset_s, n.offset_s, n.pitch) for n in events]).names
+    pitched = (n for line in each.lines if not line.percussion for n in line.events)
+    called = tonality_of([(n.onset_s, n.offset_s, n.pitch) for n in pitched]).names
     if kind == "csv":
         return notes_as_csv(events, names, each.tempo_map, each.start_s, octave, called)
     if kind == "json":

@@ -17,6 +17,7 @@ from honest_stave.core.hits.kit_export import KitFiles, export_kit, kit_proof_te
 from honest_stave.core.hits.pattern import drum_notes
 from honest_stave.core.hits.zones_of_kit import LOOP_NAME, at_length, name_of, stretched_tail, zones_of
 from honest_stave.core.part.handing_on import write_and_prove
+from honest_stave.core.words import how_many
 from honest_stave.service import kit_parts, kit_tempo, kits
 from honest_stave.service.handing import file_stem, said
 from honest_stave.service.kit_parts import PatternSettings
@@ -26,8 +27,6 @@ from honest_stave.store import history
 from honest_stave.store.tables import HandOn
 
 FORMATS = ("wav", "sfz", "sf2", "lanes", "csv", "labels")
-# The whole loop has a key of its own in a kit unless it is longer than this.
-LONGEST_LOOP_S = 60.0
 
 
 def zones(studio: Studio, folio_id: str, found: OpenKit, pace: float = 1.0) -> list[Zone]:
@@ -39,7 +38,7 @@ def zones(studio: Studio, folio_id: str, found: OpenKit, pace: float = 1.0) -> l
             for z in made
         ]
     key = found.loop_key
-    if key is not None and len(found.samples) <= LONGEST_LOOP_S * found.rate:
+    if key is not None:
         # The whole loop goes at the folio's tempo, its pitch kept.
         times = 1 / kit_tempo.folio_pace(studio, folio_id, found.kit)
         made.append(Zone(key, LOOP_NAME, at_length(found.samples, found.rate, times), one_shot=True))
@@ -65,6 +64,11 @@ def exported(
         name, zones(studio, folio_id, found, pace), found.samples, found.rate, cues, notes, tempo_map, formats
     )
     files, words = list(made.files), list(made.words)
+    if found.keyless:
+        words.append(
+            f"{how_many(found.keyless, 'slice')} beyond the highest key: in no instrument and not in the pattern. "
+            "Raise the threshold, or lower the root."
+        )
     if "lanes" in formats:
         drums = drum_notes(found.kit, found.slices, found.rate)
         for drum in dict.fromkeys(s.drum for piece in found.slices for s in piece.strikes):

@@ -16,7 +16,7 @@ from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.attack import refine_attacks
 from honest_stave.core.hits.hearing import RATE as ENGINE_RATE
 from honest_stave.core.hits.keys import keys_of, loop_key
-from honest_stave.core.hits.kit import Kit, Slice, SliceSettings, check_kit
+from honest_stave.core.hits.kit import LEAD, Kit, Slice, SliceSettings, check_kit
 from honest_stave.core.hits.slice_sound import NullTest, null_test, sound_of
 from honest_stave.core.hits.slicing import Moment, moments_of, slices_of, zero_crossing
 from honest_stave.service import folios, hits, readings, takes
@@ -33,6 +33,8 @@ CROSSING_REACH_S, QUIET_DB, QUIET_WINDOW_S = 0.003, -40.0, 0.002
 # An attack is looked for this close to a cut.
 ATTACK_CONTEXT_S = 0.5
 SILENT = 1e-4
+# The whole loop has a key of its own in a kit unless it is longer than this.
+LONGEST_LOOP_S = 60.0
 
 
 @dataclass(frozen=True)
@@ -54,8 +56,13 @@ class OpenKit:
 
     @property
     def loop_key(self) -> int | None:
-        """Key of the whole loop."""
-        return loop_key(self.kit, self.keys)
+        """Key of the whole loop, none for a long recording."""
+        return loop_key(self.kit, self.keys) if len(self.samples) <= LONGEST_LOOP_S * self.rate else None
+
+    @property
+    def keyless(self) -> int:
+        """Slices beyond the highest key: they are in no instrument and not in the pattern."""
+        return sum(s.id not in self.keys and s.id != LEAD for s in self.slices)
 
 
 def kit_to_body(kit: Kit, at: float) -> dict[str, Any]:

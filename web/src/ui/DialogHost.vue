@@ -62,6 +62,12 @@ const visible = computed({
 .paper-dialog .p-dialog-title {
   font: 600 20px var(--title-face);
 }
+.paper-dialog .p-dialog-close-button {
+  width: 30px;
+  height: 30px;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+}
 .paper-dialog h3 {
   font: 600 13px var(--text-face);
   color: var(--soft);

@@ -80,7 +80,7 @@ const chosen = computed(() => notes.selectedNotes().length)
   gap: 5px;
   margin: 5px 0;
 }
-.set {
-  text-align: right;
+.finding .set {
+  white-space: normal;
 }
 </style>

@@ -7,7 +7,7 @@ import { useKits } from '../../folio/kits'
 import { useNotes } from '../../folio/notes'
 import { openDialog } from '../../ui/dialogs'
 import NoteMap from './NoteMap.vue'
-import { decibels, pitchName } from '../../ui/format'
+import { decibels, pitchName, plural } from '../../ui/format'
 
 defineProps<{ keyName: string }>()
 type Kit = Schemas['KitChange']
@@ -21,6 +21,7 @@ const nulled = computed(() => {
   if (!found) return 'being played…'
   return found.exact ? 'exact' : `${decibels(found.residual_db)}, ${found.breaking.length} differ`
 })
+const keyless = computed(() => kits.playable.filter((piece) => piece.key == null).length)
 async function toPart(what: 'pattern' | 'drums') {
   const part = await kits.makePart(what)
   if (!part) return
@@ -61,6 +62,14 @@ async function toPart(what: 'pattern' | 'drums') {
     <div v-if="keyName" class="finding">
       <span>this slice</span><span>{{ keyName }}</span>
     </div>
+    <template v-if="keyless">
+      <div class="finding">
+        <span>beyond the keys</span><span data-test="keyless">{{ plural(keyless, 'slice') }}</span>
+      </div>
+      <p class="soft">
+        They are in no instrument and not in the pattern. Raise the threshold, or lower the root.
+      </p>
+    </template>
     <div v-if="kits.kit?.loop_key != null" class="finding">
       <span>whole loop</span><span>{{ pitchName(kits.kit.loop_key) }}</span>
     </div>
