@@ -186,8 +186,9 @@ def test_slices_beyond_the_highest_key_are_told(app: App, kit: str) -> None:
     app.send("PATCH", f"/kits/{kit}", {"root": 120})
     beyond = sum(s["key"] is None for s in app.get(f"/kits/{kit}")["slices"] if s["id"] != "lead")
     assert beyond == len(slices) - 8
-    told = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sfz"]})["told"]["words"]
-    assert any(f"{beyond} slices beyond the highest key" in word for word in told), told
+    proof = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sfz"]})["proof"]
+    assert not proof["same"]
+    assert f"{beyond} slices beyond the highest key" in proof["remarks"][0]
 
 
 ONE_HIT = np.r_[np.zeros(4410), np.exp(-np.arange(8000) / 900) * np.sin(np.arange(8000) / 8)].astype(np.float32)

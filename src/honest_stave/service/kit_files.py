@@ -5,7 +5,7 @@ import io
 import time
 import uuid
 import zipfile
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from sqlalchemy import select
@@ -63,12 +63,13 @@ def exported(
     made = export_kit(
         name, zones(studio, folio_id, found, pace), found.samples, found.rate, cues, notes, tempo_map, formats
     )
-    files, words = list(made.files), list(made.words)
+    files, words, proof = list(made.files), list(made.words), made.proof
     if found.keyless:
-        words.append(
+        remark = (
             f"{how_many(found.keyless, 'slice')} beyond the highest key: in no instrument and not in the pattern. "
             "Raise the threshold, or lower the root."
         )
+        proof = replace(proof, same=False, remarks=(remark, *proof.remarks))
     if "lanes" in formats:
         drums = drum_notes(found.kit, found.slices, found.rate)
         for drum in dict.fromkeys(s.drum for piece in found.slices for s in piece.strikes):
@@ -78,14 +79,14 @@ def exported(
                     (f"{name} {drum}.mid", write_and_prove(plan_pattern(drum, own, tempo_map, True), drum)[0])
                 )
         if drums:
-            data, proof = write_and_prove(plan_pattern(name, drums, tempo_map, True), name)
+            data, drum_proof = write_and_prove(plan_pattern(name, drums, tempo_map, True), name)
             files.append((f"{name} drums.mid", data))
-            words.append(f"{name} drums.mid holds {proof.notes} drum notes, and each lane has a file of its own.")
+            words.append(f"{name} drums.mid holds {drum_proof.notes} drum notes, and each lane has a file of its own.")
     if "csv" in formats:
         files.append((f"{name}.csv", _table(found).encode()))
     if "labels" in formats:
         files.append((f"{name} labels.txt", _labels(found).encode()))
-    return KitFiles(tuple(files), made.proof, tuple(words)), name
+    return KitFiles(tuple(files), proof, tuple(words)), name
 
 
 def _table(found: OpenKit) -> str:
