@@ -241,6 +241,22 @@ def test_tempo_bars_and_swing_of_a_drummers_loop(bpm: float, bars: int, swing: f
     assert sum(t.share for t in found) == pytest.approx(1)
 
 
+def test_an_introduction_without_drums_does_not_tell_the_tempo() -> None:
+    beat_s = 60 / 104.3
+    begins_s = 2.0 + 32 * beat_s
+    shaken = np.random.default_rng(5).uniform(2.0, begins_s, 80)
+    sticks = [(moment, 5, 60.0) for moment in shaken]
+    drums = [(begins_s + i * beat_s, i % 2, 100.0) for i in range(64)]
+    hats = [(begins_s + i * beat_s / 2, 2, 70.0) for i in range(128)]
+    rows = sorted([*sticks, *drums, *hats])
+    time_s, drum, velocity = (np.array(column) for column in zip(*rows, strict=True))
+    found = propose_tempo(time_s, drum, velocity, begins_s + 64 * beat_s)[0]
+    assert found.bpm == pytest.approx(104.3, abs=0.01)
+    # Bars are counted from the first that the introduction reaches into.
+    assert (begins_s - found.start_s) / (4 * beat_s) == pytest.approx(8, abs=0.01)
+    assert (found.bars, found.end_off_s) == (24, pytest.approx(0, abs=0.01))
+
+
 def test_the_bars_of_a_loop_that_was_cut_to_them_fill_it() -> None:
     """Played a little behind at the end, the hits alone say another tempo: pieces would drift from a click."""
     beat_s = 60 / 112.5

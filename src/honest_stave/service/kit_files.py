@@ -79,9 +79,9 @@ def exported(
                     (f"{name} {drum}.mid", write_and_prove(plan_pattern(drum, own, tempo_map, True), drum)[0])
                 )
         if drums:
-            data, drum_proof = write_and_prove(plan_pattern(name, drums, tempo_map, True), name)
+            data, written = write_and_prove(plan_pattern(name, drums, tempo_map, True), name)
             files.append((f"{name} drums.mid", data))
-            words.append(f"{name} drums.mid holds {drum_proof.notes} drum notes, and each lane has a file of its own.")
+            words.append(f"{name} drums.mid holds {written.notes} drum notes, and each lane has a file of its own.")
     if "csv" in formats:
         files.append((f"{name}.csv", _table(found).encode()))
     if "labels" in formats:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 Values = NDArray[np.float64]
 
-SLOWEST_BPM, FASTEST_BPM, STEP = 40.0, 240.0, 1.003
+SLOWEST_BPM, FASTEST_BPM, STEP = 40.0, 240.0, 1.0015
 # Hits this far off a grid line count half as well.
 EXACT_S = 0.014
 SWINGS = (0.5, 0.54, 0.58, 0.62, 0.667)
@@ -27,10 +27,12 @@ SAME_S = 0.03
 # A recording that begins and ends this near to its bars was cut to them: closer than that no drummer plays.
 CUT_TO_BARS_S = 0.02
 LEAST_HITS = 4
-# Tempi are judged over so much from the first hit on, or so many moments if that takes longer: between two tempi
-# that are tried the grid would be lost in a longer stretch. What follows refines the tempo, a stretch at a time.
+# Tempi are judged over so much, or so many moments if that takes longer: between two tempi that are tried the grid
+# would be lost in a longer stretch. What is around refines the tempo, a stretch at a time.
 JUDGED_S, JUDGED_MOMENTS, LONGER = 12.0, 24, 1.5
-# Where fewer of the moments lie on the grid, the tempo is not kept, and what follows says nothing of it.
+# They are judged from the first hit on, unless it has less than this share of another stretch's kicks and snares.
+ENOUGH_DRUMS = 0.5
+# Where fewer of the moments lie on the grid, the tempo is not kept, and what is around says nothing of it.
 KEPT_SHARE = 0.5
 DIFFERENT = 0.04
 RIVALS = 3
@@ -77,17 +79,18 @@ def propose_tempo(
     if len(moments) < LEAST_HITS:
         return ()
     weight = np.sqrt(np.maximum.reduceat(velocity / 127, first))
-    judged = max(int(np.searchsorted(moments, moments[0] + JUDGED_S)), JUDGED_MOMENTS)
-    begun, loud = moments[:judged], weight[:judged]
-    kick = _at_moments(begun, time_s[drum == 0])
-    snare = _at_moments(begun, time_s[drum == 1])
+    kick = _at_moments(moments, time_s[drum == 0])
+    snare = _at_moments(moments, time_s[drum == 1])
+    judged = _judged(moments, kick + snare)
+    begun, loud = moments[judged], weight[judged]
+    kick, snare = kick[judged], snare[judged]
     low = np.log(SLOWEST_BPM)
     tempi = np.exp(np.arange(low, np.log(FASTEST_BPM), np.log(STEP)))
     grids = {parts: [_on_grid(float(bpm), parts, begun, loud) for bpm in tempi] for parts in (4, 3)}
     found = [
-        _judge(float(bpm), meter, grid, begun, loud, kick * loud, snare * loud)
+        _judge(bpm, meter, grid, begun, loud, kick * loud, snare * loud)
         for meter in METERS
-        for bpm, grid in zip(tempi, grids[meter[1]], strict=True)
+        for bpm, grid in _peaks(tempi, grids[meter[1]])
     ]
     found.sort(key=lambda t: -t.score)
     kept: list[LoopTempo] = []
@@ -98,6 +101,13 @@ def propose_tempo(
             break
     odds = np.exp(8 * (np.array([t.score for t in kept]) - kept[0].score))
     return tuple(replace(t, share=float(o / odds.sum())) for t, o in zip(kept, odds, strict=True))
+
+
+def _peaks(tempi: Values, grids: list[tuple[float, float]]) -> list[tuple[float, tuple[float, float]]]:
+    """Tempi whose grid the hits keep better than that of their neighbours: the others lie beside one of these."""
+    exact = np.array([grid for _, grid in grids])
+    higher = np.maximum(np.append(-np.inf, exact[:-1]), np.append(exact[1:], -np.inf))
+    return [(float(tempi[i]), grids[i]) for i in np.flatnonzero(exact >= higher)]
 
 
 def _at_moments(moments: Values, some: Values) -> Values:
@@ -188,13 +198,26 @@ def _repeats(moments: Values, bar_s: float) -> float:
     return float((np.minimum(nearest, before) < SAME_S).mean())
 
 
-def _refined(tempo: LoopTempo, moments: Values, weight: Values, judged: int) -> LoopTempo:
+def _judged(moments: Values, drums: Values) -> slice:
+    """The stretch in which tempi are judged."""
+    until = np.maximum(np.searchsorted(moments, moments + JUDGED_S), np.arange(len(moments)) + JUDGED_MOMENTS)
+    until = np.minimum(until, len(moments))
+    within = np.append(0, np.cumsum(drums))[until] - np.append(0, np.cumsum(drums))[:-1]
+    first = int(np.flatnonzero(within >= ENOUGH_DRUMS * within.max())[0])
+    # It begins with a kick or a snare, if it has any, as the first hit of a loop mostly does.
+    first = first if first == 0 or not drums[first:].any() else first + int(drums[first:].argmax())
+    return slice(first, int(until[first]))
+
+
+def _refined(tempo: LoopTempo, moments: Values, weight: Values, judged: slice) -> LoopTempo:
     """The tempo and first downbeat that lie closest to the hits, first of those judged, then of more and more."""
-    tempo, kept = _closest(tempo, moments[:judged], weight[:judged])
-    while kept and judged < len(moments):
-        reach_s = moments[0] + LONGER * (moments[judged - 1] - moments[0])
-        judged = max(int(np.searchsorted(moments, reach_s)), judged + 1)
-        longer, kept = _closest(tempo, moments[:judged], weight[:judged])
+    tempo, kept = _closest(tempo, moments[judged], weight[judged])
+    first, last = float(moments[judged][0]), float(moments[judged][-1])
+    while kept and (first > moments[0] or last < moments[-1]):
+        more_s = (LONGER - 1) * max(last - first, JUDGED_S)
+        first, last = first - more_s, last + more_s
+        near = (moments >= first) & (moments <= last)
+        longer, kept = _closest(tempo, moments[near], weight[near])
         tempo = longer if kept else tempo
     return tempo
 
@@ -227,6 +250,8 @@ def _closest(tempo: LoopTempo, moments: Values, weight: Values) -> tuple[LoopTem
 def _placed(tempo: LoopTempo, moments: Values, duration_s: float) -> LoopTempo:
     beats = tempo.numerator if tempo.denominator == 4 else tempo.numerator // 3
     bar_s = beats * 60 / tempo.bpm
+    before = max(0, int(np.floor((tempo.start_s - moments[0] + SAME_S) / bar_s)))
+    tempo = replace(tempo, start_s=max(tempo.start_s - before * bar_s, 0.0))
     bars = max(1, int(np.floor((moments[-1] - tempo.start_s) / bar_s + 0.02)) + 1)
     end_off_s = duration_s - (tempo.start_s + bars * bar_s)
     if tempo.start_s <= CUT_TO_BARS_S and abs(end_off_s) <= CUT_TO_BARS_S:
