@@ -81,6 +81,18 @@ def test_a_station_shows_the_take_that_was_chosen(demo: Page) -> None:
     expect(demo.locator("[data-test=find-beats]")).to_be_visible()
 
 
+def test_every_reading_of_a_take_with_slices_is_in_reach(demo: Page) -> None:
+    # The loop has slices, and a part of its drums: a part, and no reading, is what comes into view first.
+    demo.locator("[data-test=take]").select_option(label="toy cupboard loop 96bpm")
+    demo.get_by_role("button", name="Read it as many voices").click()
+    expect(demo.locator("header")).to_contain_text("many voices, reading 1")
+    demo.get_by_role("link", name="Slices").click()
+    demo.locator("[data-test=to-drums]").click()
+    expect(demo.locator("[data-test=shown] option:checked")).to_have_text("part “toy cupboard loop 96bpm, drums”")
+    demo.locator("[data-test=shown]").select_option(label="many voices, reading 1")
+    expect(demo.get_by_label("Findings").get_by_role("heading").first).to_have_text("Reading 1")
+
+
 def test_two_windows_on_one_folio(demo: Page, browser: Browser) -> None:
     other = browser.new_page()
     other.goto(demo.url)

@@ -65,11 +65,14 @@ def _resolved(studio: Studio, folio_id: str, take: dict[str, Any], settings: dic
 def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     """Keeps a reading that a worker brought back."""
     reading_id, take_id = uuid.uuid4().hex, job.arguments["take"]
+    # Readings of notes, of hits and of beats are numbered each for themselves.
+    ears = result["summary"]["engine"].split()[0]
     with studio.database.session() as session:
         count = session.scalar(
             select(func.count())
             .select_from(ReadingRow)
             .where(ReadingRow.folio_id == job.folio_id, ReadingRow.take_id == take_id)
+            .where(ReadingRow.engine.startswith(ears))
         )
         session.add(
             ReadingRow(

@@ -132,6 +132,7 @@ export const useNotes = defineStore('notes', () => {
 
   function showReading(id: string) {
     const found = folio.readings.find((r) => r.id === id)
+    chosen.value = true
     takeId.value = found?.take ?? takeId.value
     partId.value = ''
     readingId.value = id
@@ -168,7 +169,6 @@ export const useNotes = defineStore('notes', () => {
   function showTake(id: string) {
     const parts = Object.entries(folio.state?.parts ?? {}).filter(([, p]) => p.take === id)
     if (parts.length) return showPart(parts[parts.length - 1][0])
-    chosen.value = true
     takeId.value = id
     const found = folio.readings.filter((r) => r.take === id)
     return showReading(found.length ? found[found.length - 1].id : '')

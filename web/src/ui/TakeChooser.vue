@@ -18,7 +18,7 @@ function show(event: Event) {
 <template>
   <select
     v-if="takes.length > 1"
-    class="take"
+    class="chooser"
     :value="notes.takeId"
     aria-label="Take in view"
     title="Show another take here"
@@ -30,19 +30,3 @@ function show(event: Event) {
   </select>
   <span v-else>{{ notes.take?.name }}</span>
 </template>
-
-<style scoped>
-.take {
-  font: inherit;
-  color: inherit;
-  background: var(--panel);
-  border: 0;
-  border-bottom: 1px solid var(--rule);
-  border-radius: 0;
-  padding: 1px 2px;
-  max-width: 260px;
-  field-sizing: content;
-  text-overflow: ellipsis;
-  cursor: pointer;
-}
-</style>

@@ -2,20 +2,13 @@
 import { computed, ref } from 'vue'
 import { client, told } from '../folio/client'
 import { useFolio } from '../folio/folio'
-import { useNotes } from '../folio/notes'
 import ActButton from './ActButton.vue'
+import ShownChooser from './ShownChooser.vue'
 import TakeChooser from './TakeChooser.vue'
 
 const folio = useFolio()
-const notes = useNotes()
 const editing = ref(false)
 const title = ref('')
-const shown = computed(() => {
-  if (notes.part) return `part “${notes.part.name}”`
-  if (notes.reading)
-    return `${notes.reading.summary.voices === 'one' ? 'one voice' : 'many voices'}, reading ${notes.reading.number}`
-  return ''
-})
 const saved = computed(() =>
   new Date(folio.savedAt * 1000).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }),
 )
@@ -56,7 +49,7 @@ async function rename() {
         {{ folio.state?.settings.title }}
       </button>
     </h1>
-    <span class="soft where"><TakeChooser /> {{ shown }}</span>
+    <span class="soft where"><TakeChooser /> <ShownChooser /></span>
     <span class="push" />
     <ActButton action="undo" :title="folio.state?.undo ? `Undo: ${folio.state.undo}` : ''" />
     <ActButton action="redo" :title="folio.state?.redo ? `Redo: ${folio.state.redo}` : ''" />
@@ -92,6 +85,19 @@ input.title {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+.where :deep(.chooser) {
+  font: inherit;
+  color: inherit;
+  background: var(--panel);
+  border: 0;
+  border-bottom: 1px solid var(--rule);
+  border-radius: 0;
+  padding: 1px 2px;
+  max-width: 230px;
+  field-sizing: content;
+  text-overflow: ellipsis;
+  cursor: pointer;
 }
 .all {
   color: var(--soft);
