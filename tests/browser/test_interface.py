@@ -81,6 +81,18 @@ def test_a_station_shows_the_take_that_was_chosen(demo: Page) -> None:
     expect(demo.locator("[data-test=find-beats]")).to_be_visible()
 
 
+def test_where_a_take_was_removed_another_is_shown(demo: Page) -> None:
+    demo.locator("[data-test=take]").select_option(label="curtain call, live")
+    demo.get_by_role("link", name="Takes").click()
+    demo.locator("tr[data-take='curtain call, live']").get_by_role("button", name="Remove").click()
+    expect(demo.locator("[data-test=take] option:checked")).to_have_text("goat's song, hummed")
+    demo.get_by_role("link", name="Beat").click()
+    expect(demo.get_by_role("heading", name="Find the beats of “goat's song, hummed”")).to_be_visible()
+    demo.keyboard.press("z")
+    demo.get_by_role("button", name="curtain call, live").click()
+    expect(demo.locator("[data-test=beats-found]")).to_be_visible()
+
+
 def test_every_reading_of_a_take_with_slices_is_in_reach(demo: Page) -> None:
     # The loop has slices, and a part of its drums: a part, and no reading, is what comes into view first.
     demo.locator("[data-test=take]").select_option(label="toy cupboard loop 96bpm")

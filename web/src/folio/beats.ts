@@ -27,7 +27,7 @@ export const useBeats = defineStore('beats', () => {
   let tried = 0
 
   const mapsOfTake = computed(() =>
-    Object.entries(folio.state?.beat_maps ?? {}).filter(([, m]) => m.take === notes.takeId),
+    Object.entries(folio.state?.beat_maps ?? {}).filter(([, m]) => notes.take && m.take === notes.takeId),
   )
   const id = computed(() => {
     const own = mapsOfTake.value.map(([key]) => key)

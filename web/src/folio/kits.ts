@@ -41,7 +41,9 @@ export const useKits = defineStore('kits', () => {
   let nullWaiting = 0
 
   const id = computed(
-    () => Object.entries(folio.state?.kits ?? {}).find(([, k]) => k.take === notes.takeId)?.[0] ?? '',
+    () =>
+      Object.entries(folio.state?.kits ?? {}).find(([, k]) => notes.take && k.take === notes.takeId)?.[0] ??
+      '',
   )
   const path = () => ({ folio_id: folio.id, kit_id: id.value })
   const slices = computed(() => kit.value?.slices ?? [])

@@ -184,7 +184,9 @@ export const useNotes = defineStore('notes', () => {
   watch(
     () => folio.state?.revision,
     () => {
-      if (partId.value && !folio.state?.parts[partId.value]) void showTake(takeId.value)
+      if (takeId.value && !take.value && !part.value)
+        void offer(showTake(Object.keys(folio.state?.takes ?? {})[0] ?? ''))
+      else if (partId.value && !part.value) void showTake(takeId.value)
       else if (part.value) {
         if (!committing) least.value = part.value.least_confidence
         // The answer to an edit has already brought this revision's notes.
