@@ -62,7 +62,7 @@ const visible = computed({
 .paper-dialog .p-dialog-title {
   font: 600 20px var(--title-face);
 }
-.paper-dialog .p-dialog-close-button {
+.paper-dialog .p-dialog-header .p-dialog-close-button.p-button {
   width: 30px;
   height: 30px;
   border: 1px solid var(--rule);

@@ -1,12 +1,15 @@
 <script setup lang="ts">
-/** The keys of everything, changeable; single keys can be turned off. */
+/** The keys of the station in view, or of all, changeable; single keys can be turned off. */
 import { computed, ref } from 'vue'
-import { actions, changeKey, keyFor, keyOf, resetKeys, shownKey, singleKeys } from './shortcuts'
+import { useRoute } from 'vue-router'
+import { actions, actionsIn, changeKey, keyFor, keyOf, resetKeys, shownKey, singleKeys } from './shortcuts'
 
+const route = useRoute()
 const waiting = ref('')
+const everywhere = ref(false)
 const groups = computed(() => {
   const found = new Map<string, { id: string; label: string }[]>()
-  for (const action of actions.values()) {
+  for (const action of everywhere.value ? actions.values() : actionsIn(String(route.name))) {
     const list = found.get(action.group) ?? []
     list.push({ id: action.id, label: action.label })
     found.set(action.group, list)
@@ -26,6 +29,7 @@ function press(event: KeyboardEvent, id: string) {
 <template>
   <p class="row">
     <label><input v-model="singleKeys" type="checkbox" /> single keys act</label>
+    <label><input v-model="everywhere" type="checkbox" /> keys of all stations</label>
     <button type="button" class="act small" @click="resetKeys()">All keys as they were</button>
     <span class="soft">Click a key to change it; Backspace takes it away.</span>
   </p>

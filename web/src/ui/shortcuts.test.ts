@@ -6,7 +6,8 @@ vi.stubGlobal('localStorage', {
   setItem: (key: string, value: string) => stored.set(key, value),
   removeItem: (key: string) => stored.delete(key),
 })
-const { actions, changeKey, keyFor, keyOf, register, resetKeys, shownKey } = await import('./shortcuts')
+const { actions, actionsIn, changeKey, keyFor, keyOf, register, resetKeys, shownKey } =
+  await import('./shortcuts')
 
 function pressed(key: string, held: Partial<KeyboardEvent> = {}): string {
   return keyOf({
@@ -36,7 +37,20 @@ describe('keys', () => {
     expect(pressed('ArrowLeft', { altKey: true })).toBe('Alt+ArrowLeft')
   })
   it('shows them in small frames', () => {
-    expect([' ', 'Shift+ArrowUp', 'Mod+c', 'Delete'].map(shownKey)).toEqual(['Space', '⇧ ↑', 'Ctrl C', 'Del'])
+    const keys = [' ', 'Shift+ArrowUp', 'Mod+c', 'Delete', '+', 'Mod++', '']
+    expect(keys.map(shownKey)).toEqual(['Space', '⇧ ↑', 'Ctrl C', 'Del', '+', 'Ctrl +', ''])
+  })
+  it('leaves a key to an action of another station, and lists each station with its own first', () => {
+    register([
+      { id: 'pin', label: 'Pin', key: 'p', group: 'Beat', run: () => undefined },
+      { id: 'pads', label: 'Pads', key: 'q', group: 'Slices', run: () => undefined },
+    ])
+    changeKey('pads', 'p')
+    expect([keyFor('pin'), keyFor('pads')]).toEqual(['p', 'p'])
+    changeKey('pin', 'a')
+    expect(keyFor('a')).toBe('')
+    expect(actionsIn('beat').map((action) => action.id)).toEqual(['pin', 'a', 'b'])
+    expect(actionsIn('takes').map((action) => action.id)).toEqual(['a', 'b'])
   })
   it('takes a key from the action that had it', () => {
     changeKey('a', 'b')

@@ -14,6 +14,14 @@ export interface Action {
   when?: () => boolean
 }
 
+/** Groups of keys that act in one station only. */
+const STATION_OF: Record<string, string> = {
+  Beat: 'beat',
+  Slices: 'slices',
+  'Walking and hearing': 'notes',
+  Mending: 'notes',
+  Selecting: 'notes',
+}
 const STORED = 'stave-keys'
 const NAMES: Record<string, string> = {
   ' ': 'Space',
@@ -50,9 +58,23 @@ export function register(list: Action[]): void {
 export function keyFor(id: string): string {
   return changed[id] ?? actions.get(id)?.key ?? ''
 }
+/** Gives an action a key, and takes it from those that it would act beside. */
 export function changeKey(id: string, key: string): void {
-  for (const other of actions.keys()) if (other !== id && keyFor(other) === key) changed[other] = ''
+  const own = STATION_OF[actions.get(id)?.group ?? '']
+  for (const other of actions.values()) {
+    const station = STATION_OF[other.group]
+    const apart = own && station && own !== station
+    if (other.id !== id && !apart && keyFor(other.id) === key) changed[other.id] = ''
+  }
   changed[id] = key
+}
+/** Actions of a station, those that act everywhere after its own, without what its own keys stand before. */
+export function actionsIn(station: string): Action[] {
+  const all = [...actions.values()]
+  const own = all.filter((action) => STATION_OF[action.group] === station)
+  const taken = new Set(own.map((action) => keyFor(action.id)).filter(Boolean))
+  const everywhere = all.filter((action) => !STATION_OF[action.group] && !taken.has(keyFor(action.id)))
+  return [...own, ...everywhere]
 }
 export function resetKeys(): void {
   for (const id of Object.keys(changed)) Reflect.deleteProperty(changed, id)
@@ -70,8 +92,8 @@ export function keyOf(event: KeyboardEvent): string {
   ].join('')
 }
 export function shownKey(key: string): string {
-  return key
-    .split('+')
+  // The last may be the plus itself.
+  return (key.match(/(Mod|Alt|Shift)(?=\+)|[^+]+$|\+$/g) ?? [])
     .map(
       (k) => NAMES[k] ?? (k === 'Mod' ? 'Ctrl' : k === 'Shift' ? '⇧' : k.length === 1 ? k.toUpperCase() : k),
     )
