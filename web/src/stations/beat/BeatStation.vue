@@ -52,6 +52,14 @@ watch(
       <LayScore v-if="!beats.reading" />
       <OtherTakes v-if="others.length" :takes="others" has="beats" />
     </div>
+    <div v-else-if="notes.take" class="ask">
+      <h2>“{{ notes.take.name }}” is MIDI</h2>
+      <p>
+        There is no sound in it to find beats in. It can be laid on a recording of the same music, as a score:
+        choose that take above.
+      </p>
+      <OtherTakes v-if="others.length" :takes="others" has="beats" />
+    </div>
     <StationEmpty v-else />
   </main>
   <BeatMargin v-if="beats.map && beats.id" />

@@ -77,6 +77,11 @@ watch(
       <button v-else type="button" class="act main" data-test="cut" @click="kits.cut()">Cut it</button>
       <OtherTakes v-if="others.length" :takes="others" has="slices" />
     </div>
+    <div v-else-if="notes.take" class="ask">
+      <h2>“{{ notes.take.name }}” is MIDI</h2>
+      <p>There is no sound in it to cut. Choose a recording above.</p>
+      <OtherTakes v-if="others.length" :takes="others" has="slices" />
+    </div>
     <StationEmpty v-else />
   </main>
   <SlicesMargin v-if="kits.kit && kits.id" />
