@@ -26,6 +26,11 @@ const notices = useNotices()
   gap: 6px;
   max-width: 440px;
 }
+/* The buttons of a dialog stand at its lower edge. */
+:global(body:has(.p-dialog-mask) .notices) {
+  top: 6px;
+  bottom: auto;
+}
 .notice {
   display: flex;
   gap: 12px;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useBeats } from '../folio/beats'
 import { useFolio } from '../folio/folio'
 import { useKits } from '../folio/kits'
@@ -12,6 +12,12 @@ const kits = useKits()
 const notes = useNotes()
 const takes = computed(() => Object.keys(folio.state?.takes ?? {}).length)
 const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
+const list = ref<HTMLElement>()
+watch(
+  () => notes.partId,
+  () => list.value?.querySelector('[aria-current=true]')?.scrollIntoView({ block: 'nearest' }),
+  { flush: 'post' },
+)
 </script>
 
 <template>
@@ -28,7 +34,7 @@ const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
     <RouterLink :to="{ name: 'slices' }"
       >Slices <span class="figures">{{ kits.playable.length || '' }}</span></RouterLink
     >
-    <template v-if="parts.length">
+    <div v-if="parts.length" ref="list" class="parts">
       <h2>Parts</h2>
       <button
         v-for="[id, part] in parts"
@@ -41,7 +47,7 @@ const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
       >
         <span>{{ part.name }}</span><span v-if="part.muted" class="soft">muted</span>
       </button>
-    </template>
+    </div>
     <span class="push" />
     <div class="foot">
       <ActButton action="time" small />
@@ -59,7 +65,16 @@ const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
   flex-direction: column;
   border-right: 1px solid var(--hairline);
   padding-top: 10px;
+}
+/* Many parts scroll; what stands under them stays in reach. */
+.parts {
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
   overflow-y: auto;
+}
+.parts .part {
+  flex: none;
 }
 a,
 .part {
