@@ -143,6 +143,16 @@ def test_pattern_and_drums_become_parts(app: App, kit: str) -> None:
     assert len(samples) == 8 * sum(s["frames"] for s in instrument["samples"])
 
 
+def test_drums_among_stems_are_read_as_drums(app: App, kit: str) -> None:
+    take = next(t for t, body in app.get()["takes"].items() if body["facts"]["seems"]["name"] == "drums")
+    for job in app.send("POST", "/readings/batch", {"takes": [take]})["jobs"]:
+        app.watched.wait(job)
+    (part,) = app.get()["parts"].values()
+    assert part["percussion"]
+    # The kit that was there stays, cut by the new reading.
+    assert list(app.get()["kits"]) == [kit]
+
+
 def test_a_passage_of_the_pattern_is_repeated_on_the_grid(app: App, kit: str) -> None:
     part = app.send("POST", f"/kits/{kit}/pattern", {"from_bar": 2, "to_bar": 2, "times": 3})["part"]
     onsets = [n["onset_s"] for n in app.get(f"/parts/{part}/notes")]

@@ -1,10 +1,11 @@
-"""Several takes in one go: each is read, and its reading accepted as soon as it is there."""
+"""Several takes in one go: each is read as what it seems to be, and the reading accepted as soon as it is there."""
 
+from collections.abc import Callable
 from typing import Any
 
 from honest_stave.core.errors import StaveError
 from honest_stave.core.pitch.reading import FormSettings
-from honest_stave.service import parts, readings
+from honest_stave.service import hits, kit_parts, kits, parts, readings, takes
 from honest_stave.service.studio import Studio
 from honest_stave.store.tables import Job
 
@@ -14,7 +15,11 @@ def start(studio: Studio, folio_id: str, take_ids: list[str], settings: dict[str
     jobs, passed_over = [], []
     for take_id in take_ids:
         try:
-            jobs.append(readings.ask(studio, folio_id, take_id, settings, accept=True))
+            seems = takes.audio_take(studio, folio_id, take_id)["facts"].get("seems") or {}
+            if seems.get("name") == "drums":
+                jobs.append(hits.ask(studio, folio_id, take_id, settings.get("listen", {}), accept=True))
+            else:
+                jobs.append(readings.ask(studio, folio_id, take_id, settings, accept=True))
         except StaveError as error:
             passed_over.append(f"{error.title} {error.detail}")
     return {"jobs": jobs, "passed_over": passed_over}
@@ -23,9 +28,21 @@ def start(studio: Studio, folio_id: str, take_ids: list[str], settings: dict[str
 def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     """Keeps a reading, and makes a part of it where the job asked for that."""
     outcome = readings.finish_reading(studio, job, result)
+    return _accepted(
+        job, outcome, lambda: parts.accept(studio, job.folio_id, outcome["reading"], FormSettings(), None, None)
+    )
+
+
+def finish_hits(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
+    """Keeps a reading of hits with its kit, and makes a part of its drums where the job asked for that."""
+    outcome = kits.finish_reading(studio, job, result)
+    return _accepted(job, outcome, lambda: kit_parts.make_drum_part(studio, job.folio_id, outcome["kit"], None))
+
+
+def _accepted(job: Job, outcome: dict[str, Any], accept: Callable[[], str]) -> dict[str, Any]:
     if job.arguments.get("accept"):
         try:
-            outcome["part"] = parts.accept(studio, job.folio_id, outcome["reading"], FormSettings(), None, None)
+            outcome["part"] = accept()
         except StaveError as error:
             outcome["notice"] = f"{error.title} {error.detail}"
     return outcome

@@ -18,14 +18,14 @@ from honest_stave.service.work import open_samples
 from honest_stave.store.files import Files
 
 
-def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any]) -> str:
-    """Queues a reading of a take's hits, of which a kit is made; returns the job's id.
+def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any], *, accept: bool = False) -> str:
+    """Queues a reading of a take's hits, of which a kit is made, and a part if accepted; returns the job's id.
 
     Raises:
         BadInput: the take holds no sound.
     """
     take = takes.audio_take(studio, folio_id, take_id)
-    arguments = takes.to_read(take_id, take, {"listen": listen})
+    arguments = takes.to_read(take_id, take, {"listen": listen}) | {"accept": accept}
     return studio.jobs.add(folio_id, "hits", f"Hearing the hits of “{take['name']}”", arguments)
 
 

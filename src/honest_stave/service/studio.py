@@ -53,11 +53,11 @@ def open_studio(folder: Path, *, workers: int | None = None) -> Studio:
     pool = Pool(folder, workers or max(1, min(4, os.cpu_count() or 2)))
     bus = Bus()
     studio = Studio(folder, database, files, bus, pool, Jobs(database, pool, bus))
-    from honest_stave.service import aligning, batch, beat_maps, kits, takes
+    from honest_stave.service import aligning, batch, beat_maps, takes
 
     studio.jobs.on_result("decode", lambda job, result: takes.finish_decoding(studio, job, result))
     studio.jobs.on_result("notes", lambda job, result: batch.finish_reading(studio, job, result))
-    studio.jobs.on_result("hits", lambda job, result: kits.finish_reading(studio, job, result))
+    studio.jobs.on_result("hits", lambda job, result: batch.finish_hits(studio, job, result))
     studio.jobs.on_result("beats", lambda job, result: beat_maps.finish_reading(studio, job, result))
     studio.jobs.on_result("align", lambda job, result: aligning.finish(studio, job, result))
     studio.jobs.on_result("straighten", lambda job, result: result)

@@ -70,10 +70,17 @@ function toggle(id: string) {
   if (!next.delete(id)) next.add(id)
   chosen.value = next
 }
-function parts(id: string): number {
-  return Object.values(folio.state?.parts ?? {}).filter((p) => p.take === id).length
+/** What there is of a take, in words. */
+function madeOf(id: string): string[] {
+  const readings = folio.readings.filter((r) => r.take === id).length
+  const parts = Object.values(folio.state?.parts ?? {}).filter((p) => p.take === id).length
+  return [
+    folio.takesWith('beat_maps').includes(id) ? 'beats' : '',
+    folio.takesWith('kits').includes(id) ? 'slices' : '',
+    readings ? plural(readings, 'reading') : '',
+    parts ? plural(parts, 'part') : '',
+  ].filter(Boolean)
 }
-const readings = (id: string) => folio.readings.filter((r) => r.take === id).length
 const ends = (take: Take) =>
   [take.facts.silence_before_s ?? 0, take.facts.silence_after_s ?? 0].map((s) => s.toFixed(2)).join(' / ')
 </script>
@@ -183,9 +190,8 @@ const ends = (take: Take) =>
               </button>
             </td>
             <td class="figures">
-              <div v-if="readings(id)">{{ plural(readings(id), 'reading') }}</div>
-              <div v-if="parts(id)">{{ plural(parts(id), 'part') }}</div>
-              <span v-if="!readings(id) && !parts(id)">nothing yet</span>
+              <div v-for="what in madeOf(id)" :key="what">{{ what }}</div>
+              <template v-if="!madeOf(id).length">nothing yet</template>
             </td>
             <td>
               <div class="row nowrap">
