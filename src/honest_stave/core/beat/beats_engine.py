@@ -19,7 +19,7 @@ from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 
-ENGINE = "beats 9"
+ENGINE = "beats 10"
 # The networks for beats learnt from what this one hears: it stays when that for hits goes on.
 DRUM_EARS = "beat_drums"
 # Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.

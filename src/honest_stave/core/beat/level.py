@@ -1,5 +1,8 @@
 """How beats are counted: as they were tracked, or half, twice, thrice as quick, two in three, shifted.
 
+A row may have changed its level on the way, and then no level of it is right: quick beats and slow ones are
+tracked for themselves, too.
+
 A row of beats is the better the surer the second network is that the music is counted so, the clearer
 bars lie over it, the likelier its length is to the first network, the more is heard on its beats, and
 the nearer its tempo is to the usual one.
@@ -21,7 +24,7 @@ from honest_stave.core.beat.beats_hearing import (
     hear_bars,
 )
 from honest_stave.core.beat.heard import Heard
-from honest_stave.core.beat.track import odds_near, other_levels
+from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, other_levels, track_beats
 
 Values = NDArray[np.float64]
 
@@ -30,6 +33,11 @@ TRACKED, LENGTH, CLEARNESS, METER, HEARD, USUAL, COUNTED = 0.9, 0.5, 0.5, 0.5, 0
 # A beat as long as this is likeliest, in seconds (Parncutt, 1994).
 USUAL_S = 0.58
 MOST_ODDS = 4.0
+# Beats that are tracked for themselves: up to this long, and from this long on. Between .55 and .95 s, .45 and .65 s,
+# figures change by .002.
+QUICK_S, SLOW_S = 0.75, 0.5
+# Rows are the same where so much of either lies this near to the other.
+SAME_SHARE, SAME_S = 0.9, 0.07
 NEAR_CLASSES = 1.5
 
 
@@ -50,6 +58,9 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
         beat_s: beats as they were tracked, at least four.
     """
     rows = [beat_s, *other_levels(beat_s)]
+    for row in _tracked_anew(activity, heard.columns[:, -1].astype(np.float64)):
+        if not any(_same(row, known) for known in rows):
+            rows += [row, *other_levels(row)]
     said = [hear_bars(bar_features(heard, activity, row)) for row in rows]
     # The first is the one that was tracked; bars are laid over the best only.
     worths = [_worth(activity, row, own) for row, own in zip(rows, said, strict=True)]
@@ -62,6 +73,18 @@ def length_share(activity: BeatActivity, length_s: float) -> float:
     place = (np.log2(length_s) - SHORTEST_LOG2) / (SLOWEST_LOG2 - SHORTEST_LOG2) * (TEMPO_CLASSES - 1)
     near = np.abs(np.arange(TEMPO_CLASSES) - place) <= NEAR_CLASSES
     return float(np.exp(activity.length)[:, near].sum(axis=1).mean())
+
+
+def _tracked_anew(activity: BeatActivity, sounding: Values) -> list[Values]:
+    """Rows of quick beats alone, and of slow ones."""
+    quick, _ = track_beats(activity, sounding, longest_s=QUICK_S)
+    slow, _ = track_beats(activity, sounding, shortest_s=SLOW_S)
+    return [row for row in (quick, slow) if len(row) >= FEWEST_BEATS]
+
+
+def _same(row: Values, other: Values) -> bool:
+    near = np.abs(row[:, None] - other) <= SAME_S
+    return float(near.any(axis=1).mean() + near.any(axis=0).mean()) / 2 >= SAME_SHARE
 
 
 def _worth(activity: BeatActivity, beat_s: Values, said: BarActivity) -> float:

@@ -36,18 +36,21 @@ LATE_COST = 1.5
 PASSED_WEIGHT = 0.5
 
 
-def track_beats(activity: BeatActivity, sounding: Values) -> tuple[Values, Values]:
+def track_beats(
+    activity: BeatActivity, sounding: Values, shortest_s: float = SHORTEST_S, longest_s: float = LONGEST_S
+) -> tuple[Values, Values]:
     """Moments of beats (s) and the log-odds of each; empty where nothing sounds.
 
     Args:
         activity: what the network says.
         sounding: how much sounds, (cells,).
+        shortest_s, longest_s: length of a beat.
     """
     cells = len(activity.beat)
     heard = np.flatnonzero(sounding > least_sounding(sounding))
     if len(heard) < 4:
         return np.zeros(0), np.zeros(0)
-    lengths = np.arange(round(SHORTEST_S / CELL_S), round(LONGEST_S / CELL_S) + 1)
+    lengths = np.arange(round(shortest_s / CELL_S), round(longest_s / CELL_S) + 1)
     odds = np.clip(activity.beat.astype(np.float64), LEAST_ODDS, MOST_ODDS)
     passed = np.concatenate([[0.0], np.cumsum(_peaks(np.maximum(odds, 0.0)))])
     classes = (np.log2(lengths * CELL_S) - SHORTEST_LOG2) / (SLOWEST_LOG2 - SHORTEST_LOG2) * (TEMPO_CLASSES - 1)
