@@ -45,7 +45,8 @@ const when = (seconds: number) =>
   <main class="list">
     <h1>Honest Stave</h1>
     <p class="soft">
-      Recordings, loops and live playing into MIDI that is proven to be what you heard. A folio holds one piece of music.
+      Recordings, loops and live playing into MIDI that is proven to be what you heard. A folio holds one
+      piece of music.
     </p>
     <form class="row" @submit.prevent="create">
       <input
