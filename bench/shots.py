@@ -55,6 +55,7 @@ def many_voices(opened: Page, folder: Path) -> None:
 
 def slices(opened: Page, folder: Path) -> None:
     """The toy cupboard loop in slices, and its kit handed on."""
+    opened.locator("[data-test=take]").select_option(label="toy cupboard loop 96bpm")
     opened.get_by_role("link", name="Slices").click()
     opened.locator("[data-test=strips]").wait_for()
     for _ in range(8):
@@ -69,6 +70,7 @@ def slices(opened: Page, folder: Path) -> None:
 
 def beats(opened: Page, folder: Path) -> None:
     """The curtain call's beats with a pin, and the overture's score laid on its recording."""
+    opened.locator("[data-test=take]").select_option(label="curtain call, live")
     opened.get_by_role("link", name="Beat").click()
     opened.locator("[data-test=stems]").wait_for()
     for _ in range(9):
