@@ -68,9 +68,8 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
     # Readings of notes, of hits and of beats are numbered each for themselves.
     ears = result["summary"]["engine"].split()[0]
     with studio.database.session() as session:
-        count = session.scalar(
-            select(func.count())
-            .select_from(ReadingRow)
+        last = session.scalar(
+            select(func.max(ReadingRow.number))
             .where(ReadingRow.folio_id == job.folio_id, ReadingRow.take_id == take_id)
             .where(ReadingRow.engine.startswith(ears))
         )
@@ -79,7 +78,7 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
                 id=reading_id,
                 folio_id=job.folio_id,
                 take_id=take_id,
-                number=(count or 0) + 1,
+                number=(last or 0) + 1,
                 at=time.time(),
                 engine=result["summary"]["engine"],
                 settings=job.arguments["settings"],
