@@ -195,7 +195,7 @@ def test_slices_beyond_the_highest_key_are_told(app: App, kit: str) -> None:
     slices = [s for s in app.get(f"/kits/{kit}")["slices"] if s["id"] != "lead"]
     app.send("PATCH", f"/kits/{kit}", {"root": 120})
     beyond = sum(s["key"] is None for s in app.get(f"/kits/{kit}")["slices"] if s["id"] != "lead")
-    assert beyond == len(slices) - 8
+    assert beyond == app.get(f"/kits/{kit}")["keyless"] == len(slices) - 8
     proof = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sfz"]})["proof"]
     assert not proof["same"]
     assert f"{beyond} slices beyond the highest key" in proof["remarks"][0]

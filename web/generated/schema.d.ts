@@ -2428,6 +2428,8 @@ export interface components {
             slices: components["schemas"]["Slice"][];
             /** Loop Key */
             loop_key: number | null;
+            /** Keyless */
+            keyless: number;
             /** Moment S */
             moment_s: number[];
             /** Moment Db */

@@ -85,6 +85,7 @@ class KitView(Model):
     rate: int
     slices: list[Slice]
     loop_key: int | None
+    keyless: int
     moment_s: list[float]
     moment_db: list[float]
     moment_confidence: list[float]
@@ -238,6 +239,7 @@ def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
             for s, off in zip(found.slices, off_ms, strict=True)
         ],
         "loop_key": found.loop_key,
+        "keyless": found.keyless,
         "moment_s": [round(m.frame / rate, MOMENT_DIGITS) for m in found.moments],
         "moment_db": [m.level_db for m in found.moments],
         "moment_confidence": [max(s.confidence for s in m.strikes) for m in found.moments],

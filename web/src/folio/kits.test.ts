@@ -25,7 +25,7 @@ const kit = {
 const lead = { ...slice('lead', 0), strikes: [] }
 const all = [lead, slice('r1', 0.1), slice('r2', 0.6, 0.6), slice('h1', 1.1, 0.3, true)]
 const view = (slices: unknown[]) => ({
-  kit, rate: 44100, slices, loop_key: 35, moment_s: [], moment_db: [], moment_confidence: [],
+  kit, rate: 44100, slices, loop_key: 35, keyless: 0, moment_s: [], moment_db: [], moment_confidence: [],
   grid: { time_s: [], bar: [], beat: [] }, tempo: null, tempi: [],
 }) // prettier-ignore
 const take = { name: 'loop', kind: 'audio', facts: { rate: 44100, frames: 88200, duration_s: 2 } }

@@ -3,8 +3,7 @@ import { computed, ref } from 'vue'
 import { client, told } from '../folio/client'
 import { useFolio } from '../folio/folio'
 import ActButton from './ActButton.vue'
-import ShownChooser from './ShownChooser.vue'
-import TakeChooser from './TakeChooser.vue'
+import ShownChoosers from './ShownChoosers.vue'
 
 const folio = useFolio()
 const editing = ref(false)
@@ -49,7 +48,7 @@ async function rename() {
         {{ folio.state?.settings.title }}
       </button>
     </h1>
-    <span class="soft where"><TakeChooser /> <ShownChooser /></span>
+    <span class="soft where"><ShownChoosers /></span>
     <span class="push" />
     <ActButton action="undo" :title="folio.state?.undo ? `Undo: ${folio.state.undo}` : ''" />
     <ActButton action="redo" :title="folio.state?.redo ? `Redo: ${folio.state.redo}` : ''" />
@@ -85,19 +84,6 @@ input.title {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
-}
-.where :deep(.chooser) {
-  font: inherit;
-  color: inherit;
-  background: var(--panel);
-  border: 0;
-  border-bottom: 1px solid var(--rule);
-  border-radius: 0;
-  padding: 1px 2px;
-  max-width: 230px;
-  field-sizing: content;
-  text-overflow: ellipsis;
-  cursor: pointer;
 }
 .all {
   color: var(--soft);

@@ -21,7 +21,6 @@ const nulled = computed(() => {
   if (!found) return 'being played…'
   return found.exact ? 'exact' : `${decibels(found.residual_db)}, ${found.breaking.length} differ`
 })
-const keyless = computed(() => kits.playable.filter((piece) => piece.key == null).length)
 async function toPart(what: 'pattern' | 'drums') {
   const part = await kits.makePart(what)
   if (!part) return
@@ -62,9 +61,9 @@ async function toPart(what: 'pattern' | 'drums') {
     <div v-if="keyName" class="finding">
       <span>this slice</span><span>{{ keyName }}</span>
     </div>
-    <template v-if="keyless">
+    <template v-if="kits.kit?.keyless">
       <div class="finding">
-        <span>beyond the keys</span><span data-test="keyless">{{ plural(keyless, 'slice') }}</span>
+        <span>beyond the keys</span><span data-test="keyless">{{ plural(kits.kit.keyless, 'slice') }}</span>
       </div>
       <p class="soft">
         They are in no instrument and not in the pattern. Raise the threshold, or lower the root.

@@ -74,12 +74,13 @@ function toggle(id: string) {
 function madeOf(id: string): string[] {
   const readings = folio.readings.filter((r) => r.take === id).length
   const parts = Object.values(folio.state?.parts ?? {}).filter((p) => p.take === id).length
-  return [
+  const made = [
     folio.takesWith('beat_maps').includes(id) ? 'beats' : '',
     folio.takesWith('kits').includes(id) ? 'slices' : '',
     readings ? plural(readings, 'reading') : '',
     parts ? plural(parts, 'part') : '',
   ].filter(Boolean)
+  return made.length ? made : ['nothing yet']
 }
 const ends = (take: Take) =>
   [take.facts.silence_before_s ?? 0, take.facts.silence_after_s ?? 0].map((s) => s.toFixed(2)).join(' / ')
@@ -191,7 +192,6 @@ const ends = (take: Take) =>
             </td>
             <td class="figures">
               <div v-for="what in madeOf(id)" :key="what">{{ what }}</div>
-              <template v-if="!madeOf(id).length">nothing yet</template>
             </td>
             <td>
               <div class="row nowrap">
