@@ -126,9 +126,12 @@ def test_a_score_is_laid_on_the_overture(empty: Page, tmp_path: Path) -> None:
     expect(page.locator("[data-test=beats-found]")).to_contain_text("6/4 from 3", timeout=60_000)
     expect(page.get_by_label("Stations").get_by_role("button", name="Whistle, aligned")).to_be_visible()
 
-    # A written hold becomes one; two pins are set; the voices stay with the recording.
-    page.get_by_role("button", name="Make it a hold").first.click()
-    expect(page.get_by_role("button", name="Make it a hold")).to_have_count(0)
+    # Written holds become holds, one after the other; two pins are set; the voices stay with the recording.
+    offered = page.get_by_role("button", name="Make it a hold")
+    expect(offered).to_have_count(3)
+    for left in (2, 1):
+        offered.first.click()
+        expect(offered).to_have_count(left)
     for steps in (1, 5):
         select(page, steps)
         with page.expect_response("**/edits"):

@@ -1,11 +1,14 @@
 """Scores laid on recordings: the beats they give, holds written out, passages that do not fit."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from honest_stave.core.beat.align import Alignment, Written
 from honest_stave.core.beat.aligned_map import as_hold, map_of_alignment, misfits
-from honest_stave.core.beat.beat_map import BeatMap, check_map, places_of, tempo_map_of
+from honest_stave.core.beat.beat_map import BeatMap, WrittenOut, check_map, places_of, tempo_map_of
+from honest_stave.core.beat.map_edits import insert, remove
 from honest_stave.core.beat.sung import three_moments
 from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, LOWEST_PITCH, Activity
@@ -24,26 +27,28 @@ def played(time_s: np.ndarray, stops: int = -1) -> Alignment:
     return Alignment(np.array(ONSETS), time_s, sure, sure, stops)
 
 
-def aligned() -> tuple[BeatMap, tuple[tuple[int, int], ...]]:
+def aligned() -> BeatMap:
     time_s = 1.0 + 0.6 * np.arange(16.0)
     # The hold really lasts two and a half beats.
     time_s[8:] += 0.9
     made = map_of_alignment(played(time_s), score(), TempoMap((Knot(0.0, 0.0),), METERS, 1, 100.0))
-    beat_map = BeatMap("overture", "t", "", made.beats, made.meters, made.first_bar_number)
-    return check_map(beat_map), made.written_out
+    return check_map(
+        BeatMap("overture", "t", "", made.beats, made.meters, made.first_bar_number, written_out=made.written_out)
+    )
 
 
 def test_the_beats_of_a_score_lie_where_it_is_played_and_a_written_hold_is_told() -> None:
-    found, written_out = aligned()
+    found = aligned()
     assert [b.time_s for b in found.beats[:8]] == pytest.approx((1.0 + 0.6 * np.arange(8)).tolist())
     assert [b.heard_s is None for b in found.beats[7:11]] == [False, True, True, False]
-    assert written_out == ((7, 2),)
+    assert found.written_out == (WrittenOut(7, 2),)
     assert [(m.bar, m.numerator) for m in tempo_map_of(found).meters] == [(0, 4), (1, 6), (2, 4)]
 
 
 def test_a_hold_keeps_every_position_of_the_score_and_every_moment_of_the_recording() -> None:
-    found, ((beat, extra),) = aligned()
-    held = as_hold(found, beat, extra)
+    found = aligned()
+    held = as_hold(found, 7, 2)
+    assert held.written_out == ()
     assert held.holds[0].written_beats == 3
     assert len(held.beats) == len(found.beats) - 2
     # A steady four to the bar to count, and still the same music at the same moments.
@@ -52,6 +57,15 @@ def test_a_hold_keeps_every_position_of_the_score_and_every_moment_of_the_record
         assert float(tempo_map_of(found).seconds_at(position)) == pytest.approx(moment)
         assert float(tempo_map_of(held).seconds_at(position)) == pytest.approx(moment)
     assert places_of(held).bar.tolist() == sorted(places_of(held).bar.tolist())
+
+
+def test_holds_written_out_stay_on_their_beats_until_they_are_made_or_taken_out() -> None:
+    told = replace(aligned(), written_out=(WrittenOut(2, 1), WrittenOut(7, 2), WrittenOut(13, 1)))
+    # Two beats fewer before it, and the one that was made is told no more.
+    assert as_hold(told, 7, 2).written_out == (WrittenOut(2, 1), WrittenOut(11, 1))
+    assert remove(told, [8]).written_out == (WrittenOut(2, 1), WrittenOut(7, 1), WrittenOut(12, 1))
+    assert remove(told, [2]).written_out == (WrittenOut(6, 2), WrittenOut(12, 1))
+    assert insert(told, 1.3).written_out == (WrittenOut(3, 1), WrittenOut(8, 2), WrittenOut(14, 1))
 
 
 def test_a_score_that_begins_inside_a_bar_has_a_pickup() -> None:

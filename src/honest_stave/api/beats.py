@@ -205,7 +205,7 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "smoothing": found.smoothing,
         "score": aligning.score_of(studio, folio_id, found),
         "moments": aligning.moments_of(studio, folio_id, found),
-        "written_out": beat_maps.written_out(studio, folio_id, map_id),
+        "written_out": [[w.beat, w.beats] for w in found.written_out],
         "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),
         "implausible": implausible_stretches(found),
         "runners_up": [{"name": n, "share": s} for n, s in beat_maps.runners_up(studio, folio_id, found)],

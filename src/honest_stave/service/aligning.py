@@ -86,13 +86,20 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
         have = history.entities(session, folio_id, "take")
     name = f"{have[score_id]['name']} on {have[take_id]['name']}" if score_id in have else "Aligned score"
     beat_map = check_map(
-        BeatMap(name[:110], take_id, kept["reading"], made.beats, made.meters, made.first_bar_number)
+        BeatMap(
+            name[:110],
+            take_id,
+            kept["reading"],
+            made.beats,
+            made.meters,
+            made.first_bar_number,
+            written_out=made.written_out,
+        )
     )
     map_id, now = uuid.uuid4().hex[:12], time.time()
-    put: list[tuple[str, str, str, Any]] = []
-    body = beat_maps.map_to_body(beat_map, now)
-    body["written_out"] = [list(pair) for pair in made.written_out]
-    put.append((folios.BEAT_MAP, "", map_id, body))
+    put: list[tuple[str, str, str, Any]] = [(folios.BEAT_MAP, "", map_id, beat_maps.map_to_body(beat_map, now))]
+    if beat_maps.is_first(studio, folio_id):
+        put += beat_maps.rows_of_rule(studio, folio_id, map_id, beat_map)
     with studio.database.session() as session:
         strict = {i: p for i, p in history.entities(session, folio_id, "part").items() if p["take"] == score_id}
     # Both at once would only blur; one key compares them.

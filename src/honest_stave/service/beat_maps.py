@@ -18,6 +18,7 @@ from honest_stave.core.beat.beat_map import (
     Hold,
     Marker,
     MeterFrom,
+    WrittenOut,
     check_map,
     tempo_map_of,
 )
@@ -28,7 +29,7 @@ from honest_stave.core.beat.silences import as_rest
 from honest_stave.core.errors import BadInput
 from honest_stave.service import beats, folios, readings
 from honest_stave.service.codec import json_like, tempo_from_body, tempo_to_body
-from honest_stave.service.following import rows_moved_with_map, rows_moved_with_time
+from honest_stave.service.following import Rows, rows_moved_with_map, rows_moved_with_time
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import Job
@@ -39,6 +40,7 @@ Values = dict[str, Any]
 def map_to_body(beat_map: BeatMap, at: float) -> dict[str, Any]:
     """JSON body of a map: beats as columns, which are a third of the size of rows; ``at`` says when it was made."""
     body = {k: v for k, v in asdict(replace(beat_map, beats=())).items() if k != "beats"}
+    body["written_out"] = [[w.beat, w.beats] for w in beat_map.written_out]
     columns = {
         "time_s": [round(b.time_s, 7) for b in beat_map.beats],
         "heard_s": [None if b.heard_s is None else round(b.heard_s, 7) for b in beat_map.beats],
@@ -64,6 +66,7 @@ def map_from_body(body: dict[str, Any]) -> BeatMap:
         markers=tuple(Marker(**m) for m in body["markers"]),
         clicks=tuple(ClickFrom(**c) for c in body["clicks"]),
         smoothing=body["smoothing"],
+        written_out=tuple(WrittenOut(beat, beats) for beat, beats in body.get("written_out", [])),
     )
 
 
@@ -74,16 +77,31 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
     with studio.database.session() as session:
         have = history.entities(session, folio_id, folios.BEAT_MAP)
         name = history.entities(session, folio_id, "take").get(take_id, {}).get("name", "Take")
-        ruled = history.entity(session, folio_id, "settings", "settings")
     number = 1 + sum(body["take"] == take_id for body in have.values())
     title = name if number == 1 else f"{name}, reading {number}"
     path = studio.files.path(readings.row(studio, folio_id, kept["reading"]).arrays)
     made = map_of_reading(beats.reading_from_file(path), title, take_id, kept["reading"])
     map_id = uuid.uuid4().hex[:12]
-    # The first map of a folio whose tempo nobody has set gives it its time.
-    rules = not ruled["tempo_set"] and not have
-    put(studio, folio_id, map_id, made, f"Beats of “{name}” found", None, rules=rules)
+    put(studio, folio_id, map_id, made, f"Beats of “{name}” found", None, rules=is_first(studio, folio_id))
     return {**kept, "beat_map": map_id}
+
+
+def is_first(studio: Studio, folio_id: str) -> bool:
+    """Whether a map would be the first of a folio whose tempo nobody has set: it gives the folio its time."""
+    with studio.database.session() as session:
+        have = history.entities(session, folio_id, folios.BEAT_MAP)
+        return not have and not history.entity(session, folio_id, "settings", "settings")["tempo_set"]
+
+
+def rows_of_rule(studio: Studio, folio_id: str, map_id: str, beat_map: BeatMap) -> Rows:
+    """The folio's time by this map, and the parts that keep their beats in it."""
+    with studio.database.session() as session:
+        settings = history.entity(session, folio_id, "settings", "settings")
+    place_s = settings.get("places", {}).get(beat_map.take, 0.0)
+    tempo = tempo_map_of(beat_map).seen_from(-place_s)
+    rows = rows_moved_with_time(studio, folio_id, tempo_from_body(settings["tempo"]), tempo)
+    fresh = {**settings, "tempo": tempo_to_body(tempo), "tempo_set": True, "beat_map": map_id}
+    return [*rows, ("settings", "", "settings", fresh)]
 
 
 def put(
@@ -99,19 +117,12 @@ def put(
     """Keeps a map, and the folio's tempo map with it where this one rules; returns the folio's revision."""
     with studio.database.session() as session:
         before = history.entities(session, folio_id, folios.BEAT_MAP).get(map_id, {})
-        settings = history.entity(session, folio_id, "settings", "settings")
     body = map_to_body(beat_map, before.get("at", time.time()))
-    if before.get("written_out") and len(before["columns"]["time_s"]) == len(beat_map.beats):
-        body["written_out"] = before["written_out"]
-    rows: list[tuple[str, str, str, Any]] = [(folios.BEAT_MAP, "", map_id, body)]
+    rows: Rows = [(folios.BEAT_MAP, "", map_id, body)]
     if before:
         rows += rows_moved_with_map(studio, folio_id, map_id, map_from_body(before), beat_map)
-    ruling = settings.get("beat_map") == map_id if rules is None else rules
-    if ruling:
-        place_s = settings.get("places", {}).get(beat_map.take, 0.0)
-        tempo = tempo_to_body(tempo_map_of(beat_map).seen_from(-place_s))
-        rows += rows_moved_with_time(studio, folio_id, tempo_from_body(settings["tempo"]), tempo_from_body(tempo))
-        rows.append(("settings", "", "settings", {**settings, "tempo": tempo, "tempo_set": True, "beat_map": map_id}))
+    if ruling(studio, folio_id) == map_id if rules is None else rules:
+        rows += rows_of_rule(studio, folio_id, map_id, beat_map)
     return folios.change(studio, folio_id, history.Edit(label, put=rows), base)
 
 
@@ -123,12 +134,6 @@ def map_of(studio: Studio, folio_id: str, map_id: str) -> BeatMap:
     """
     with studio.database.session() as session:
         return map_from_body(history.entity(session, folio_id, folios.BEAT_MAP, map_id))
-
-
-def written_out(studio: Studio, folio_id: str, map_id: str) -> list[list[int]]:
-    """Holds that an aligned score seems to write out: rows of beat and extra beats after it."""
-    with studio.database.session() as session:
-        return list(history.entity(session, folio_id, folios.BEAT_MAP, map_id).get("written_out", []))
 
 
 def ruling(studio: Studio, folio_id: str) -> str:

@@ -8,7 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.align import Alignment, Written
-from honest_stave.core.beat.beat_map import SHORTEST_BEAT_S, Beat, BeatMap, Hold, MeterFrom, check_map
+from honest_stave.core.beat.beat_map import (
+    SHORTEST_BEAT_S,
+    Beat,
+    BeatMap,
+    Hold,
+    MeterFrom,
+    WrittenOut,
+    check_map,
+    relaid,
+)
 from honest_stave.core.beat.map_edits import check_chosen
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
@@ -34,13 +43,13 @@ class AlignedMap:
     Args:
         beats, meters: as in a beat map.
         first_bar_number: printed number of the first bar.
-        written_out: (beat, beats) of each hold that the score seems to write out as extra time.
+        written_out: holds that the score seems to write out as extra time.
     """
 
     beats: tuple[Beat, ...]
     meters: tuple[MeterFrom, ...]
     first_bar_number: int
-    written_out: tuple[tuple[int, int], ...]
+    written_out: tuple[WrittenOut, ...]
 
 
 def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoMap) -> AlignedMap:
@@ -97,7 +106,7 @@ def _moments(place: Values, found: Alignment, last: float) -> Values:
     return np.asarray(np.maximum.accumulate(time_s - least) + least)
 
 
-def _written_out(struck: NDArray[np.bool_], meters: Sequence[MeterFrom]) -> tuple[tuple[int, int], ...]:
+def _written_out(struck: NDArray[np.bool_], meters: Sequence[MeterFrom]) -> tuple[WrittenOut, ...]:
     """Beats after which nothing begins for some beats, in a bar that is longer than the ones before and after."""
     found = []
     for i, meter in enumerate(meters):
@@ -112,7 +121,7 @@ def _written_out(struck: NDArray[np.bool_], meters: Sequence[MeterFrom]) -> tupl
         )
         silent = stop - 1 - last_struck
         if last_struck >= 0 and silent >= min(HELD_FROM_BEATS, meter.felt_beats - max(around)):
-            found.append((last_struck, silent))
+            found.append(WrittenOut(last_struck, silent))
     return tuple(found)
 
 
@@ -135,10 +144,13 @@ def as_hold(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
     def moved(i: int) -> int:
         return i - beats if i > beat + beats else min(i, beat)
 
-    kept = tuple(b for i, b in enumerate(beat_map.beats) if i not in extra)
-    holds = (
-        *(Hold(moved(h.beat), h.written_beats) for h in beat_map.holds if h.beat not in extra),
-        Hold(beat, beats + 1),
+    shorter = relaid(
+        replace(
+            beat_map,
+            beats=tuple(b for i, b in enumerate(beat_map.beats) if i not in extra),
+            holds=tuple(h for h in beat_map.holds if h.beat not in extra),
+        ),
+        moved,
     )
     meters: list[MeterFrom] = []
     for meter, following in zip(beat_map.meters, [*beat_map.meters[1:], None], strict=True):
@@ -152,15 +164,8 @@ def as_hold(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
         whole = meters and (fresh.beat - meters[-1].beat) % meters[-1].felt_beats == 0
         if not (same and whole):
             meters.append(fresh)
-    return check_map(
-        replace(
-            beat_map,
-            beats=kept,
-            meters=tuple(meters),
-            holds=tuple(sorted(holds, key=lambda h: h.beat)),
-            clicks=tuple(replace(c, beat=moved(c.beat)) for c in beat_map.clicks),
-        )
-    )
+    holds = sorted([*shorter.holds, Hold(beat, beats + 1)], key=lambda h: h.beat)
+    return check_map(replace(shorter, meters=tuple(meters), holds=tuple(holds)))
 
 
 def misfits(found: Alignment, sounding_s: tuple[float, float]) -> tuple[str, ...]:

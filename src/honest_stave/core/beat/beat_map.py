@@ -71,6 +71,14 @@ class Hold:
 
 
 @dataclass(frozen=True)
+class WrittenOut:
+    """A hold that a score seems to write out: ``beats`` felt beats after ``beat`` are extra time."""
+
+    beat: int
+    beats: int
+
+
+@dataclass(frozen=True)
 class Marker:
     """A name at a moment of the take."""
 
@@ -110,6 +118,7 @@ class BeatMap:
         first_bar_number: printed number of the bar on the first downbeat.
         holds, markers, clicks: rising by beat or moment.
         smoothing: how much the read beats were smoothed, 0 to 1.
+        written_out: holds that an aligned score seems to write out, none of them made yet.
     """
 
     name: str
@@ -122,6 +131,7 @@ class BeatMap:
     markers: tuple[Marker, ...] = ()
     clicks: tuple[ClickFrom, ...] = (ClickFrom(0),)
     smoothing: float = 0.0
+    written_out: tuple[WrittenOut, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -280,13 +290,8 @@ def check_map(beat_map: BeatMap) -> BeatMap:
     return beat_map
 
 
-def shifted(items: tuple[Any, ...], from_beat: int, by: int) -> tuple[Any, ...]:
-    """Meters, holds or clicks after beats were put in or taken out at ``from_beat``."""
-    return tuple(replace(item, beat=item.beat + by) if item.beat > from_beat else item for item in items)
-
-
 def relaid(beat_map: BeatMap, place: Callable[[int], int]) -> BeatMap:
-    """The map with its meters, holds and clicks on other beats.
+    """The map with its meters, holds, clicks and holds written out on other beats.
 
     Args:
         beat_map: the map, its beats already as they shall be.
@@ -296,6 +301,11 @@ def relaid(beat_map: BeatMap, place: Callable[[int], int]) -> BeatMap:
     def moved(items: tuple[Any, ...]) -> tuple[Any, ...]:
         return tuple(replace(item, beat=place(item.beat)) for item in items)
 
+    written_out = [(place(w.beat), place(w.beat + w.beats)) for w in beat_map.written_out]
     return replace(
-        beat_map, meters=moved(beat_map.meters), holds=moved(beat_map.holds), clicks=moved(beat_map.clicks)
+        beat_map,
+        meters=moved(beat_map.meters),
+        holds=moved(beat_map.holds),
+        clicks=moved(beat_map.clicks),
+        written_out=tuple(WrittenOut(held, stop - held) for held, stop in written_out if stop > held),
     )

@@ -18,7 +18,6 @@ from honest_stave.core.beat.beat_map import (
     check_map,
     places_of,
     relaid,
-    shifted,
     times_of,
 )
 from honest_stave.core.errors import BadInput
@@ -192,7 +191,11 @@ def remove(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
     fresh = beat_map
     for i in sorted(set(chosen), reverse=True):
         fresh = replace(fresh, beats=fresh.beats[:i] + fresh.beats[i + 1 :])
-        fresh = replace(fresh, holds=tuple(h for h in fresh.holds if h.beat != i))
+        fresh = replace(
+            fresh,
+            holds=tuple(h for h in fresh.holds if h.beat != i),
+            written_out=tuple(w for w in fresh.written_out if w.beat != i),
+        )
         fresh = _shifted(fresh, i, -1)
     return check_map(fresh)
 
@@ -207,15 +210,10 @@ def _refuse_pins(beat_map: BeatMap, chosen: Sequence[int], what: str) -> None:
 
 
 def _shifted(beat_map: BeatMap, from_beat: int, by: int) -> BeatMap:
-    """Meters, holds and clicks where they were in the music after beats were put in or taken out."""
-    meters = shifted(beat_map.meters, from_beat, by)
-    by_beat = {m.beat: m for m in meters}
-    return replace(
-        beat_map,
-        meters=tuple(by_beat[b] for b in sorted(by_beat)),
-        holds=shifted(beat_map.holds, from_beat, by),
-        clicks=shifted(beat_map.clicks, from_beat, by),
-    )
+    """What lies on beats where it was in the music after beats were put in or taken out."""
+    moved = relaid(beat_map, lambda i: i + by if i > from_beat else i)
+    by_beat = {m.beat: m for m in moved.meters}
+    return replace(moved, meters=tuple(by_beat[b] for b in sorted(by_beat)))
 
 
 def double_from(beat_map: BeatMap, chosen: int) -> BeatMap:
