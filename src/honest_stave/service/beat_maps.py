@@ -62,7 +62,8 @@ def map_from_body(body: dict[str, Any]) -> BeatMap:
         beats=tuple(Beat(t, h, c, i in pins) for i, (t, h, c) in enumerate(rows)),
         meters=tuple(MeterFrom(**m) for m in body["meters"]),
         first_bar_number=body["first_bar_number"],
-        holds=tuple(Hold(**h) for h in body["holds"]),
+        # Earlier versions could hold the last beat, which has no end.
+        holds=tuple(Hold(**h) for h in body["holds"] if h["beat"] + 1 < len(columns["time_s"])),
         markers=tuple(Marker(**m) for m in body["markers"]),
         clicks=tuple(ClickFrom(**c) for c in body["clicks"]),
         smoothing=body["smoothing"],

@@ -128,6 +128,8 @@ def _written_out(struck: NDArray[np.bool_], meters: Sequence[MeterFrom]) -> tupl
 def as_hold(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
     """Extra beats that a score writes out after a beat, turned into a hold of that beat.
 
+    Where the music ends with them a beat is added at which the hold ends, as far on as the extra beats go.
+
     Args:
         beat_map: the map.
         beat: the one that is held.
@@ -140,6 +142,10 @@ def as_hold(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
     extra = range(beat + 1, beat + 1 + beats)
     if any(beat_map.beats[i].pinned for i in extra):
         raise BadInput("A pin lies inside the hold.", "Release it first.")
+    if extra.stop == len(beat_map.beats):
+        before, last = beat_map.beats[-2:]
+        ends = Beat(2 * last.time_s - before.time_s, None, last.confidence)
+        beat_map = replace(beat_map, beats=(*beat_map.beats, ends))
 
     def moved(i: int) -> int:
         return i - beats if i > beat + beats else min(i, beat)

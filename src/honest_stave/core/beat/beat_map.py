@@ -174,8 +174,7 @@ def places_of(beat_map: BeatMap) -> Places:
     beat, downbeat = np.ones(count, int), np.zeros(count, bool)
     written = np.ones(count)
     for hold in beat_map.holds:
-        if hold.beat < count:
-            written[hold.beat] = hold.written_beats
+        written[hold.beat] = hold.written_beats
     meters: list[Meter] = []
     number, at = 0, 0.0
     first = beat_map.meters[0]
@@ -262,16 +261,20 @@ def check_map(beat_map: BeatMap) -> BeatMap:
     """The map itself, or an error of ours where it cannot be.
 
     Raises:
-        BadInput: too few or too many beats, beats that cross or lie too close, meters out of order.
+        BadInput: too few or too many beats, beats that cross or lie too close, meters out of order, the last one held.
     """
     beats = beat_map.beats
     if not 2 <= len(beats) <= MOST_BEATS:
         raise BadInput(f"{len(beats)} beats make no map.", f"A map takes 2 to {MOST_BEATS:,} beats.")
+    if any(hold.beat + 1 >= len(beats) for hold in beat_map.holds):
+        raise BadInput(
+            "The last beat has no end that could be held.",
+            "Keep or add the beat that comes after it, or let it go first.",
+        )
     gaps = np.diff(times_of(beat_map))
     written = np.ones(len(gaps))
     for hold in beat_map.holds:
-        if hold.beat < len(gaps):
-            written[hold.beat] = hold.written_beats
+        written[hold.beat] = hold.written_beats
     wrong = np.flatnonzero((gaps < SHORTEST_BEAT_S) | (gaps > LONGEST_BEAT_S * written))
     if len(wrong):
         i = int(wrong[0])

@@ -329,8 +329,6 @@ def hold(beat_map: BeatMap, chosen: int, written_beats: int | None) -> BeatMap:
         return check_map(replace(beat_map, holds=others))
     if not 1 <= written_beats <= 32:
         raise BadInput(f"A hold of {written_beats} beats cannot be.", "Write it as 1 to 32 beats.")
-    if chosen + 1 >= len(beat_map.beats):
-        raise BadInput("The last beat has no end that could be held.", "Add the beat that comes after it first.")
     return check_map(
         replace(beat_map, holds=tuple(sorted((*others, Hold(chosen, written_beats)), key=lambda h: h.beat)))
     )
