@@ -26,6 +26,7 @@ const evidence = useEvidence()
 const marquee = ref<{ x: number; y: number; w: number; h: number } | null>(null)
 const drag = ref<{ hit: Hit; seconds: number; semitones: number } | null>(null)
 const range = computed(() => pitchRange(notes.strokes.pitch))
+const recorded = computed(() => notes.take?.kind !== 'midi')
 const inView = [() => view.from, () => view.to] as const
 
 const { axis, wheel, head } = useLaneTime(LEFT)
@@ -43,12 +44,14 @@ useCanvas('wave', [...inView, peaks, () => player.grid], (pen, width, height) =>
   pen.clip()
   pen.translate(LEFT, 0)
   drawGrid(pen, time, height, player.grid, c)
-  drawMiddle(pen, width, height / 2, c)
-  if (peaks.value) drawWave(pen, time, 6, height - 12, peaks.value, c.wave)
+  if (peaks.value) {
+    drawMiddle(pen, width, height / 2, c)
+    drawWave(pen, time, 6, height - 12, peaks.value, c.wave)
+  }
   pen.restore()
   pen.font = SMALL_FIGURES
   pen.fillStyle = c.text
-  pen.fillText(notes.take?.name ?? '', 8, 14)
+  pen.fillText(`${notes.take?.name ?? ''}${recorded.value ? '' : ': notes, no recording'}`, 8, 14)
 })
 useCanvas(
   'stave',
@@ -249,7 +252,8 @@ function leave() {
     <canvas
       ref="wave"
       class="wave"
-      aria-label="Recording"
+      :class="{ unrecorded: !recorded }"
+      :aria-label="recorded ? 'Recording' : 'No recording'"
       @pointermove="overTime"
       @pointerdown="rulerDown"
       @pointerup="scrubbing = false"
@@ -287,6 +291,10 @@ function leave() {
   min-height: 70px;
   flex: none;
   border-bottom: 1px solid var(--rule);
+}
+.wave.unrecorded {
+  height: 22px;
+  min-height: 0;
 }
 .stave-box {
   position: relative;

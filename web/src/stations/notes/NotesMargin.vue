@@ -46,12 +46,18 @@ const measured = computed(() => {
   }
   return notes.focusNote?.origin ?? null
 })
+/** Where a note that no reading heard came from; one that was touched since says so. */
+function cameFrom(touched: boolean): string {
+  const played = notes.take?.kind === 'midi' ? 'the performance' : ''
+  const from = notes.part?.beat_map ? 'the score' : played
+  if (!from) return touched ? 'your hand' : 'the hits'
+  return touched ? `${from} or your hand` : from
+}
 const shifts = computed(() => {
   const note = notes.focusNote
   const origin = note?.origin
   if (!note) return []
-  if (!origin)
-    return notes.take?.kind === 'midi' ? [['comes from', 'the performance']] : [['comes from', 'your hand']]
+  if (!origin) return [['comes from', cameFrom(note.touched)]]
   const ms = (a: number, b: number) => `${signed((a - b) * 1000)} ms`
   const rows: string[][] = [
     ['start moved', ms(note.onset_s, origin.onset_s)],
