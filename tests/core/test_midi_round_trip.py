@@ -1,6 +1,7 @@
 """What the writer writes, our reader and an independent library both find."""
 
 import io
+from dataclasses import replace
 
 import mido
 import numpy as np
@@ -46,6 +47,20 @@ def test_the_proof_holds_for_any_music(
     _, proof = write_and_prove(planned, "line")
     assert proof.same, proof.differences[:3]
     assert proof.notes == len(notes)
+
+
+@settings(max_examples=25)
+@given(events(), events(), st.sampled_from([0, 1]), st.sampled_from(["one", "each"]))
+def test_parts_that_one_track_cannot_hold_together_are_told_beforehand(
+    first: tuple[Sounding, ...], second: tuple[Sounding, ...], kind: int, channels: str
+) -> None:
+    lines = [Line("a", "line", 71, first), Line("b", "other", 71, tuple(replace(n, part="b") for n in second))]
+    tempo_map = TempoMap((Knot(0, 0.0),), lone_bpm=100.0)
+    planned = plan(lines, tempo_map, HandOnSettings(type=kind, channels=channels, bend_semitones=0))
+    told = any("key and channel" in text for text in planned.left_out)
+    _, proof = write_and_prove(planned, "two")
+    assert proof.same or told, proof.differences[:3]
+    assert not (told and (kind, channels) != (0, "one"))
 
 
 @given(events(), st.floats(30, 300))

@@ -261,7 +261,7 @@ def check_map(beat_map: BeatMap) -> BeatMap:
     """The map itself, or an error of ours where it cannot be.
 
     Raises:
-        BadInput: too few or too many beats, beats that cross or lie too close, meters out of order, the last one held.
+        BadInput: too few or too many beats, beats that cross or lie too close, meters out of order, a last beat held.
     """
     beats = beat_map.beats
     if not 2 <= len(beats) <= MOST_BEATS:

@@ -17,6 +17,7 @@ from honest_stave.core.formats.midi_write import (
 )
 from honest_stave.core.part.events import Sounding
 from honest_stave.core.part.proof import Proof, prove
+from honest_stave.core.words import how_many
 
 
 @dataclass(frozen=True)
@@ -104,7 +105,7 @@ def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings, o
     if not cut:
         raise BadInput("There are no notes in these bars.", "Choose other bars, or the whole.")
     cut, said = _bends_that_fit(cut, settings)
-    left_out += said
+    left_out += said + _clashes(cut, settings)
     words = (*_words(cut, tempo_map, settings, start_s), where)
     return Plan(tuple(cut), tempo_map, settings, start_s, end_s, words, tuple(left_out))
 
@@ -170,6 +171,26 @@ def _bends_that_fit(lines: list[Line], settings: HandOnSettings) -> tuple[list[L
             line = _unbent(line)
         kept.append(line)
     return kept, said
+
+
+def _clashes(lines: list[Line], settings: HandOnSettings) -> list[str]:
+    """Tells where notes of several parts would be on one key of one channel at once, in a file of a single track."""
+    if settings.type != 0:
+        return []
+    until: dict[tuple[tuple[int, ...], int], tuple[float, str]] = {}
+    shares = share_channels([_written(line) for line in lines], _midi_settings(settings, 0.0, None))
+    notes = [(n, line.id, tuple(own)) for line, own in zip(lines, shares, strict=True) for n in line.events]
+    clashing = 0
+    for note, part, channels in sorted(notes, key=lambda row: row[0].onset_s):
+        ends_s, other = until.get((channels, note.pitch), (0.0, part))
+        clashing += other != part and note.onset_s < ends_s
+        until[channels, note.pitch] = max((ends_s, other), (note.offset_s, part))
+    if not clashing:
+        return []
+    return [
+        f"{how_many(clashing, 'note')} of one part would sound on the key and channel of another’s: one track cannot "
+        "hold both. Choose a channel for each part, or type 1."
+    ]
 
 
 def _unbent(line: Line) -> Line:
