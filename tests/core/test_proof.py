@@ -54,6 +54,21 @@ def test_tampering_is_found_and_named(written: tuple[Sounding, ...], words: str)
     assert proof.differences[0].text in proof_text(proof, "line.mid")
 
 
+def test_a_part_in_the_track_of_another_is_found() -> None:
+    lines = [Line("a", "line", 71, NOTES), Line("b", "other", 71, tampered(pitch=70, velocity=60))]
+    data, proof = write_and_prove(plan(lines, TempoMap(lone_bpm=120), HandOnSettings()), "two")
+    assert proof.same
+    swapped = prove_bytes(data, plan(lines[::-1], TempoMap(lone_bpm=120), HandOnSettings()))
+    assert any("B♭4 is in the file but not heard" in d.text for d in swapped.differences), swapped.differences
+
+
+def test_notes_of_two_parts_that_begin_together_are_not_taken_for_each_other() -> None:
+    # Less than a tick apart, the earlier one is the longer.
+    lines = [Line(p, p, 71, (Sounding(p, on, off, 60, 90),)) for p, on, off in (("a", 0.5, 1.9), ("b", 0.5001, 0.8))]
+    wanted = HandOnSettings(type=0, channels="each")
+    assert write_and_prove(plan(lines, TempoMap(lone_bpm=120), wanted), "two")[1].same
+
+
 def test_the_words_say_what_is_left_out() -> None:
     empty = Line("b", "nothing here", 0, ())
     both = plan([Line("a", "line", 71, NOTES), empty], TempoMap(lone_bpm=120), HandOnSettings(from_bar=1, to_bar=1))
@@ -67,8 +82,8 @@ def test_bars_cut_what_sounds_over_their_end() -> None:
     cut = planned(long, from_bar=1, to_bar=1)
     assert [(n.onset_s, n.offset_s) for n in cut.lines[0].events] == [(1.0, 2.0)]
     told = " ".join(cut.left_out)
-    assert "1 notes that begin outside" in told
-    assert "cut there" in told
+    assert "1 note beginning outside" in told
+    assert "1 note sounding over the end cut there" in told
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
-from honest_stave.core.formats.midi_notes import notes_of_file
+from honest_stave.core.formats.midi_notes import FileNote, notes_of_file
 from honest_stave.core.formats.midi_read import read_midi, tempo_events
 from honest_stave.core.formats.midi_write import (
     TICKS_A_QUARTER,
@@ -16,7 +16,7 @@ from honest_stave.core.formats.midi_write import (
     write_midi,
 )
 from honest_stave.core.part.events import Sounding
-from honest_stave.core.part.proof import Proof, prove
+from honest_stave.core.part.proof import Proof, all_together, prove
 from honest_stave.core.words import how_many
 
 
@@ -144,9 +144,9 @@ def _within(line: Line, start_s: float, end_s: float) -> tuple[tuple[Sounding, .
     before = len(line.events) - len(inside)
     over = sum(n.offset_s > end_s + 1e-6 for n in inside)
     if before:
-        said.append(f"“{line.name}”: {before} notes that begin outside these bars are left out.")
+        said.append(f"“{line.name}”: {how_many(before, 'note')} beginning outside these bars left out.")
     if over:
-        said.append(f"“{line.name}”: {over} notes that sound over the end are cut there.")
+        said.append(f"“{line.name}”: {how_many(over, 'note')} sounding over the end cut there.")
     cut = (
         replace(n, offset_s=min(n.offset_s, end_s), bends=tuple(b for b in n.bends if b[0] < end_s)) for n in inside
     )
@@ -242,15 +242,25 @@ def write_and_prove(planned: Plan, title: str) -> tuple[bytes, Proof]:
 
 
 def prove_bytes(data: bytes, planned: Plan) -> Proof:
-    """The proof of a file's bytes against a plan, by the reader that shares no code with the writer."""
+    """Proves a file's bytes against a plan, part by track, with the reader that shares no code with the writer."""
     file = read_midi(data)
     notes, _ = notes_of_file(file, pedal=True)
     slowest_us = max([tempo for _, tempo in tempo_events(file)] or [500_000])
-    heard = [n for line in planned.lines for n in line.events]
-    return prove(
-        heard,
-        notes,
-        start_s=planned.start_s,
-        tick_s=slowest_us / 1e6 / TICKS_A_QUARTER,
-        bend_semitones=planned.settings.bend_semitones,
+    lines = planned.lines
+    together: list[tuple[Sequence[Sounding], list[FileNote]]]
+    if planned.settings.type == 0:
+        together = [([n for line in lines for n in line.events], notes)]
+    else:
+        # Each part has the track of its place, after the one with the tempo; nothing else may sound.
+        together = [(line.events, [n for n in notes if n.track == 1 + i]) for i, line in enumerate(lines)]
+        together.append(((), [n for n in notes if not 1 <= n.track <= len(lines)]))
+    return all_together(
+        prove(
+            heard,
+            written,
+            start_s=planned.start_s,
+            tick_s=slowest_us / 1e6 / TICKS_A_QUARTER,
+            bend_semitones=planned.settings.bend_semitones,
+        )
+        for heard, written in together
     )

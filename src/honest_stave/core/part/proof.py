@@ -1,6 +1,6 @@
 """The proof: a written file, read back, against what is heard, note by note, bend by bend."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -61,10 +61,9 @@ def prove(
         bend_semitones: range of bend that was to be written, 0 for none.
     """
     differences: list[Difference] = []
-    expected = sorted(heard, key=lambda n: (n.pitch, n.onset_s))
-    found = sorted(written, key=lambda n: (n.pitch, n.onset_s))
-    worst_s, worst_cents, bends = 0.0, 0.0, 0
     tolerance_s = GRAIN_TICKS * tick_s + 1e-6
+    expected, found = _in_step(heard, written, start_s, tolerance_s)
+    worst_s, worst_cents, bends = 0.0, 0.0, 0
     i = j = 0
     while i < len(expected) or j < len(found):
         a = expected[i] if i < len(expected) else None
@@ -93,6 +92,39 @@ def prove(
         bends=bends,
         greatest_ms=1000 * worst_s,
         greatest_cents=worst_cents,
+        differences=tuple(differences),
+    )
+
+
+def _in_step(
+    heard: Sequence[Sounding], written: Sequence[FileNote], start_s: float, tolerance_s: float
+) -> tuple[list[Sounding], list[FileNote]]:
+    """Both in order of pitch and onset; notes of one pitch that begin together by velocity and end."""
+    both: list[Sounding | FileNote] = [*heard, *written]
+    pitch = np.array([n.pitch for n in both])
+    onset_s = np.array([n.onset_s for n in heard] + [n.onset_s + start_s for n in written])
+    order = np.lexsort((onset_s, pitch))
+    begins = (np.diff(pitch[order], prepend=-1) != 0) | (np.diff(onset_s[order], prepend=-np.inf) > tolerance_s)
+    together = np.empty(len(both), int)
+    together[order] = np.cumsum(begins)
+
+    def place(i: int) -> tuple[int, int, float]:
+        return int(together[i]), both[i].velocity, both[i].offset_s
+
+    expected = [heard[i] for i in sorted(range(len(heard)), key=place)]
+    return expected, [written[i - len(heard)] for i in sorted(range(len(heard), len(both)), key=place)]
+
+
+def all_together(proofs: Iterable[Proof]) -> Proof:
+    """One proof of several."""
+    several = list(proofs)
+    differences = sorted((d for p in several for d in p.differences), key=lambda d: d.time_s)
+    return Proof(
+        same=not differences,
+        notes=sum(p.notes for p in several),
+        bends=sum(p.bends for p in several),
+        greatest_ms=max((p.greatest_ms for p in several), default=0.0),
+        greatest_cents=max((p.greatest_cents for p in several), default=0.0),
         differences=tuple(differences),
     )
 
