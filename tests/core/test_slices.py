@@ -160,6 +160,13 @@ def test_keys_rise_from_the_root_or_lie_on_the_drum_notes() -> None:
     moved = kit_edits.put_in_order(KIT, cut(), ["r48510"], -2)
     assert keys_of(moved, cut())["r48510"] == 36
     assert loop_key(KIT, keys_of(KIT, cut())) == 35
+    # A key is given to one slice: the one that had it goes back to its place in the row.
+    ids = [s.id for s in cut()]
+    keyed = kit_edits.set_slices(kit_edits.set_slices(KIT, ids[2:3], {"key": 60}), ids[4:5], {"key": 60})
+    assert list(keys_of(keyed, cut(keyed)).values()).count(60) == 1
+    assert keys_of(keyed, cut(keyed))[ids[4]] == 60
+    with pytest.raises(BadInput, match="several slices"):
+        kit_edits.set_slices(KIT, ids[2:4], {"key": 60})
     high = keys_of(replace(KIT, root=125), cut())
     assert sorted(high.values()) == [125, 126, 127]
 

@@ -135,6 +135,9 @@ def _moments(studio: Studio, folio_id: str, part: Part, at: str) -> Callable[[No
 def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits.Change:
     """Ends notes where the sound of their own pitch ends."""
     samples, rate = takes.samples_of(studio, takes.audio_take(studio, folio_id, part.take))
+    heard = [n for n in notes if n.onset_s < len(samples) / rate]
+    if not heard:
+        raise BadInput("These notes lie beyond the recording.", "Choose notes that have its sound under them.")
 
     def measured_end_s(note: Note) -> float:
         # The stretch is cut so that the sound after the note does not count.
@@ -143,7 +146,7 @@ def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits
         levels = pitch_levels_db(signal, note.pitch)
         return note_end(levels, note.onset_s - start_s, note.offset_s - start_s, SILENCE_FLOOR_DB) + start_s
 
-    return edits.trim_ends(notes, measured_end_s)
+    return edits.trim_ends(heard, measured_end_s)
 
 
 def pick(studio: Studio, folio_id: str, part_id: str, rule: Rule, value: float) -> list[str]:

@@ -31,13 +31,17 @@ def note_of(kind: str, drum: str, own: dict[str, int]) -> int:
 def keys_of(kit: Kit, slices: Sequence[Slice]) -> dict[str, int]:
     """Key of each slice by its id; slices beyond the highest key have none.
 
-    A lead has no key: it is there for the null test only.
+    A lead has no key: it is there for the null test only. Of several slices given one key the first has it.
     """
     playable = [s for s in slices if s.id != LEAD]
     place = {id: i for i, id in enumerate(kit.order)}
     playable.sort(key=lambda s: place.get(s.id, len(place)))
-    keys: dict[str, int] = {s.id: s.settings.key for s in playable if s.settings.key is not None}
-    taken = set(keys.values())
+    given: dict[int, str] = {}
+    for piece in playable:
+        if piece.settings.key is not None:
+            given.setdefault(piece.settings.key, piece.id)
+    keys = {id: key for key, id in given.items()}
+    taken = set(given)
     if kit.layout == "drums":
         best = sorted(
             (s for s in playable if s.id not in keys and s.strikes), key=lambda s: -max(x.velocity for x in s.strikes)

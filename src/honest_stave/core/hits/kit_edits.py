@@ -53,12 +53,18 @@ def move(kit: Kit, slices: Sequence[Slice], ids: Sequence[str], to: Callable[[Sl
 
 
 def set_slices(kit: Kit, ids: Sequence[str], values: dict[str, Any]) -> Kit:
-    """Gain, fade, direction, muting, end or key of slices.
+    """Gain, fade, direction, muting, end or key of slices; another slice that was given the key gives it up.
 
     Raises:
-        BadInput: a value is out of range.
+        BadInput: a value is out of range, or one key is meant for several slices.
     """
     wanted = {name: values[name] for name in SETTINGS if name in values}
+    key = wanted.get("key")
+    if key is not None:
+        if len(ids) > 1:
+            raise BadInput("One key cannot play several slices.", "Select one slice.")
+        freed = {i: replace(s, key=None) for i, s in kit.slices.items() if s.key == key}
+        kit = replace(kit, slices={**kit.slices, **freed})
     fresh = {i: replace(kit.slices.get(i, SliceSettings()), **wanted) for i in ids}
     return check_kit(replace(kit, slices=_kept({**kit.slices, **fresh})))
 

@@ -9,7 +9,6 @@ import { openDialog } from '../../ui/dialogs'
 import NoteMap from './NoteMap.vue'
 import { decibels, pitchName, plural } from '../../ui/format'
 
-defineProps<{ keyName: string }>()
 type Kit = Schemas['KitChange']
 const kits = useKits()
 const notes = useNotes()
@@ -58,9 +57,6 @@ async function toPart(what: 'pattern' | 'drums') {
         @change="kits.change({ root: Number(value($event)) })"
       />
     </label>
-    <div v-if="keyName" class="finding">
-      <span>this slice</span><span>{{ keyName }}</span>
-    </div>
     <template v-if="kits.kit?.keyless">
       <div class="finding">
         <span>beyond the keys</span><span data-test="keyless">{{ plural(kits.kit.keyless, 'slice') }}</span>

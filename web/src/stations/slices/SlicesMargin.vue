@@ -96,7 +96,22 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
         />
         <span>{{ Math.round(1000 * piece.settings.fade_s) }} ms</span>
       </label>
-      <ReplaceSlice v-if="several === 1" />
+      <template v-if="several === 1">
+        <label class="finding">
+          <span>key, {{ piece.key == null ? 'none' : pitchName(piece.key) }}</span>
+          <input
+            class="field"
+            type="number"
+            min="0"
+            max="127"
+            placeholder="none"
+            :value="piece.key"
+            aria-label="Key of the slice, empty for its place in the row"
+            @change="kits.edit('set', { key: value($event) === '' ? null : Number(value($event)) })"
+          />
+        </label>
+        <ReplaceSlice />
+      </template>
       <h3>What can be done</h3>
       <div class="row">
         <ActButton action="slice-reverse" small :pressed="piece.settings.reversed" />
@@ -141,7 +156,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
     <p v-if="kits.playing" class="mode" role="status">
       Playing mode: 1 to 0 and letters play slices. Esc leaves it.
     </p>
-    <KitFindings :key-name="piece?.key == null ? '' : pitchName(piece.key)" />
+    <KitFindings />
   </aside>
 </template>
 
