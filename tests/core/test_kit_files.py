@@ -143,3 +143,16 @@ def test_an_export_without_sampler_formats_is_proven_by_its_midi() -> None:
     )
     assert made.proof.same
     assert made.proof.midi.notes == 1
+
+
+@pytest.mark.parametrize("form", ["sfz", "sf2"])
+def test_a_slice_over_full_scale_is_said_to_be(form: str) -> None:
+    from honest_stave.core.beat.tempo_map import TempoMap
+    from honest_stave.core.part.notes import Note
+
+    first, *rest = zones()
+    loud = [replace(first, sound=first.sound * (2 / np.abs(first.sound).max())), *rest]
+    notes = [Note("a", 0.0, 0.1, first.key, 100)]
+    made = export_kit("kit", loud, first.sound, RATE, [(0, "01")], notes, TempoMap(), [form])
+    assert not made.proof.same
+    assert [r for r in made.proof.remarks if "6.0 dB over full scale: lower its gain" in r]

@@ -155,8 +155,10 @@ def _zones_apart(form: str, zones: Sequence[Zone], back: Sequence[ReadZone], rem
             continue
         wanted = np.broadcast_to(zone.sound, other.sound.shape) if zone.sound.shape[1] == 1 else zone.sound
         apart = float(np.abs(wanted[:, : other.sound.shape[1]] - other.sound).max(initial=0.0))
+        over_db = as_db(float(np.abs(wanted).max(initial=0.0)))
         if as_db(apart) >= NULL_DB:
-            remarks.append(f"{form}: “{zone.name}” differs from its slice by {as_db(apart):.1f} dB.")
+            why = f", for it is {over_db:.1f} dB over full scale: lower its gain" if over_db > 0 else ""
+            remarks.append(f"{form}: “{zone.name}” differs from its slice by {as_db(apart):.1f} dB{why}.")
         worst = max(worst, apart)
     return as_db(worst)
 
