@@ -22,7 +22,9 @@ export const useNotices = defineStore('notices', () => {
   function tell(title: string, detail = '', kind: Notice['kind'] = 'news') {
     if (list.value.some((n) => n.title === title && n.detail === detail)) return
     const id = next++
-    list.value = [...list.value.slice(-3), { id, kind, title, detail }]
+    // News gives way to newer news; a problem stays until it is closed.
+    const kept = list.value.filter((n) => n.kind === 'problem').slice(-2)
+    list.value = [...kept, { id, kind, title, detail }]
     if (kind === 'news') setTimeout(() => dismiss(id), LASTING_MS)
   }
   function tellProblem(error: unknown) {

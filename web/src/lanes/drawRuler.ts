@@ -9,7 +9,9 @@ export interface Grid {
   beat: number[]
 }
 
+/** Numbers lie this far apart on average, and never closer than a number is wide. */
 const BAR_APART = 46
+const NUMBER_WIDE = 32
 /** Lines closer than this are left out, first the beats, then bars by powers of two. */
 const BEAT_APART = 5
 const LINE_APART = 7
@@ -29,14 +31,14 @@ function seen(axis: TimeAxis, grid: Grid): [number, number] {
   return [Math.max(0, find(axis.from) - 1), Math.min(grid.time_s.length, find(axis.to) + 1)]
 }
 
-/** Which lines are drawn at this zoom: whether beats are, and every how many bars. */
-function density(axis: TimeAxis, grid: Grid): { beats: boolean; bars: number } {
+/** What is drawn at this zoom: whether beats are, every how many bars there is a line, and a number. */
+function density(axis: TimeAxis, grid: Grid): { beats: boolean; bars: number; numbers: number } {
   const count = grid.time_s.length
-  if (count < 2) return { beats: true, bars: 1 }
+  if (count < 2) return { beats: true, bars: 1, numbers: 1 }
   const beat = (grid.time_s[count - 1] - grid.time_s[0]) / (count - 1) / axis.perPixel
   const bars = grid.bar[count - 1] - grid.bar[0] + 1
   const bar = (grid.time_s[count - 1] - grid.time_s[0]) / bars / axis.perPixel
-  return { beats: beat >= BEAT_APART, bars: barStep(bar, LINE_APART) }
+  return { beats: beat >= BEAT_APART, bars: barStep(bar, LINE_APART), numbers: barStep(bar, BAR_APART) }
 }
 
 export function drawRuler(
@@ -68,18 +70,20 @@ export function drawRuler(
 function drawBars(pen: CanvasRenderingContext2D, axis: TimeAxis, half: number, grid: Grid, c: Colours): void {
   pen.font = FIGURES
   let lastLabel = -Infinity
-  const { beats, bars } = density(axis, grid)
+  const { beats, bars, numbers } = density(axis, grid)
   const [first, last] = seen(axis, grid)
   for (let i = first; i < last; i++) {
     const isBar = grid.beat[i] === 1
     if (isBar ? (grid.bar[i] - 1) % bars !== 0 : !beats) continue
     const x = Math.round(axis.x(grid.time_s[i])) + 0.5
+    const named = isBar && (grid.bar[i] - 1) % numbers === 0 && x - lastLabel >= NUMBER_WIDE
     pen.strokeStyle = isBar ? c.text : c.rule
     pen.beginPath()
-    pen.moveTo(x, isBar ? 2 : half - 5)
+    // Lines without a number stay under the numbers of others.
+    pen.moveTo(x, named ? 2 : half - 4)
     pen.lineTo(x, half)
     pen.stroke()
-    if (isBar && x - lastLabel >= BAR_APART) {
+    if (named) {
       pen.fillStyle = c.text
       pen.fillText(String(grid.bar[i]), x + 4, half / 2 + 1)
       lastLabel = x

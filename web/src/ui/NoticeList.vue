@@ -16,10 +16,11 @@ const notices = useNotices()
 </template>
 
 <style scoped>
+/* Over the lanes, where no button lies under them. */
 .notices {
   position: fixed;
   right: 298px;
-  bottom: 68px;
+  top: 142px;
   z-index: 1200;
   display: flex;
   flex-direction: column;
@@ -29,7 +30,6 @@ const notices = useNotices()
 /* The buttons of a dialog stand at its lower edge. */
 :global(body:has(.p-dialog-mask) .notices) {
   top: 6px;
-  bottom: auto;
 }
 .notice {
   display: flex;

@@ -80,7 +80,7 @@ const chosen = computed(() => notes.selectedNotes().length)
   gap: 5px;
   margin: 5px 0;
 }
-.finding .set {
+.finding span.set:last-child {
   white-space: normal;
 }
 </style>
