@@ -24,8 +24,11 @@ from honest_stave.core.beat.beat_map import (
     times_of,
     weakest_of,
 )
+from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.click import RATE, ticks_of
+from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
@@ -127,6 +130,34 @@ def test_smoothing_takes_jitter_and_leaves_a_slowing_tempo_and_a_hold() -> None:
     assert np.std((smoothed - truth)[3:-3]) < 0.0035
     assert smoothed[40] - smoothed[39] == pytest.approx(truth[40] - truth[39], abs=0.02)
     assert times_of(map_edits.smooth(held, 0.0)).tolist() == read_s.tolist()
+
+
+@pytest.mark.parametrize(
+    ("rubato_s", "jitter_s", "amount"),
+    [
+        # A band that plays steadily, found to a few ms: smoothing can only help.
+        (0.0, 0.003, 0.2),
+        # A tempo that breathes by a tenth over eight beats: smoothed, every second beat would leave its attack.
+        (0.05, 0.003, 0.0),
+    ],
+)
+def test_a_map_stays_on_the_attacks_of_what_was_read(rubato_s: float, jitter_s: float, amount: float) -> None:
+    steps = np.arange(64)
+    played = 1 + 0.5 * steps + rubato_s * np.sin(2 * np.pi * steps / 8)
+    read_s = played + np.random.default_rng(6).normal(0, jitter_s, 64)
+    reading = BeatsReading(
+        time_s=read_s,
+        bar=1 + steps // 4,
+        beat=1 + steps % 4,
+        confidence=np.full(64, 0.9),
+        downbeat_confidence=np.full(64, 0.9),
+        meters=(Meter(1, 4, 4),),
+        odds=np.zeros(0, np.float32),
+    )
+    found = map_of_reading(reading, "curtain call", "take", "reading")
+    assert found.smoothing == amount
+    assert np.quantile(np.abs(times_of(found) - played), 0.9) < 0.006
+    assert [b.heard_s for b in found.beats] == read_s.tolist()
 
 
 def test_weak_beats_come_worst_first_and_drift_is_attack_less_map() -> None:
