@@ -28,6 +28,7 @@ def test_the_path_by_keyboard_alone(empty: Page) -> None:
     expect(page.get_by_role("button", name="Read it as one voice")).to_be_visible()
     page.keyboard.press("r")
     expect(page.get_by_role("dialog")).to_contain_text("lowest pitch")
+    expect(page.locator("[data-test=voices]")).to_be_focused()
     tab_to("Read")
     expect(page.get_by_role("dialog").get_by_role("button", name="Read")).to_be_focused()
     page.keyboard.press("Enter")

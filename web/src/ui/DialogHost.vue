@@ -1,36 +1,32 @@
 <script setup lang="ts">
 /** The open dialog; each is loaded when it is first asked for. */
 import Dialog from 'primevue/dialog'
-import { computed, defineAsyncComponent, type Component } from 'vue'
+import { computed, defineAsyncComponent, nextTick, type Component } from 'vue'
 import { openDialog, type DialogName } from './dialogs'
 
-const known: Record<Exclude<DialogName, ''>, { title: string; body: Component }> = {
-  'hand-on': { title: 'Hand on', body: defineAsyncComponent(() => import('./HandOnDialog.vue')) },
-  time: { title: 'Time', body: defineAsyncComponent(() => import('./TimeDialog.vue')) },
-  help: { title: 'Keys', body: defineAsyncComponent(() => import('./KeysDialog.vue')) },
-  history: { title: 'History', body: defineAsyncComponent(() => import('./HistoryDialog.vue')) },
-  read: { title: 'Read this take', body: defineAsyncComponent(() => import('./ReadDialog.vue')) },
-  table: { title: 'Notes as a table', body: defineAsyncComponent(() => import('./TableDialog.vue')) },
-  velocity: { title: 'Velocity', body: defineAsyncComponent(() => import('./VelocityDialog.vue')) },
-  kit: { title: 'Hand the kit on', body: defineAsyncComponent(() => import('./KitDialog.vue')) },
-  'slice-table': { title: 'Slices as a table', body: defineAsyncComponent(() => import('./SliceTable.vue')) },
-  'beat-is': { title: 'It is beat …', body: defineAsyncComponent(() => import('./beat/BeatIs.vue')) },
-  'beat-meter': { title: 'Meters', body: defineAsyncComponent(() => import('./beat/BeatMeters.vue')) },
-  'beat-hold': { title: 'Hold this beat', body: defineAsyncComponent(() => import('./beat/BeatHold.vue')) },
-  'beat-marker': { title: 'Marker', body: defineAsyncComponent(() => import('./beat/BeatMarker.vue')) },
-  'beat-click': {
-    title: 'Click from here',
-    body: defineAsyncComponent(() => import('./beat/BeatClick.vue')),
-  },
-  'beat-files': {
-    title: 'Hand the time on',
-    body: defineAsyncComponent(() => import('./beat/BeatFiles.vue')),
-  },
-  'beat-table': {
-    title: 'Beats as a table',
-    body: defineAsyncComponent(() => import('./beat/BeatTable.vue')),
-  },
-  pick: { title: 'Select by a rule', body: defineAsyncComponent(() => import('./PickDialog.vue')) },
+const later = (title: string, load: () => Promise<Component>) => ({
+  title,
+  load,
+  body: defineAsyncComponent(load),
+})
+const known: Record<Exclude<DialogName, ''>, ReturnType<typeof later>> = {
+  'hand-on': later('Hand on', () => import('./HandOnDialog.vue')),
+  time: later('Time', () => import('./TimeDialog.vue')),
+  help: later('Keys', () => import('./KeysDialog.vue')),
+  history: later('History', () => import('./HistoryDialog.vue')),
+  read: later('Read this take', () => import('./ReadDialog.vue')),
+  table: later('Notes as a table', () => import('./TableDialog.vue')),
+  velocity: later('Velocity', () => import('./VelocityDialog.vue')),
+  kit: later('Hand the kit on', () => import('./KitDialog.vue')),
+  'slice-table': later('Slices as a table', () => import('./SliceTable.vue')),
+  'beat-is': later('It is beat …', () => import('./beat/BeatIs.vue')),
+  'beat-meter': later('Meters', () => import('./beat/BeatMeters.vue')),
+  'beat-hold': later('Hold this beat', () => import('./beat/BeatHold.vue')),
+  'beat-marker': later('Marker', () => import('./beat/BeatMarker.vue')),
+  'beat-click': later('Click from here', () => import('./beat/BeatClick.vue')),
+  'beat-files': later('Hand the time on', () => import('./beat/BeatFiles.vue')),
+  'beat-table': later('Beats as a table', () => import('./beat/BeatTable.vue')),
+  pick: later('Select by a rule', () => import('./PickDialog.vue')),
 }
 const shown = computed(() => (openDialog.value ? known[openDialog.value] : null))
 const visible = computed({
@@ -39,6 +35,17 @@ const visible = computed({
     if (!open) openDialog.value = ''
   },
 })
+/** Whoever opens a dialog by its key goes on typing in it. */
+async function focusFirst() {
+  await shown.value?.load()
+  await nextTick()
+  const first = document.querySelector<HTMLElement>(
+    '.paper-dialog .p-dialog-content :is(input:not([type=checkbox], [type=radio]), select, textarea):enabled',
+  )
+  // The dialog gives the focus away itself once it has come in.
+  first?.setAttribute('autofocus', '')
+  first?.focus()
+}
 </script>
 
 <template>
@@ -49,6 +56,7 @@ const visible = computed({
     :header="shown?.title"
     :draggable="false"
     class="paper-dialog"
+    @show="focusFirst"
   >
     <component :is="shown.body" v-if="shown" />
   </Dialog>
