@@ -11,7 +11,7 @@ from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettin
 # Limits in hundredths, 0 to 1.
 LIMITS = np.arange(101) / 100
 # Where much is doubtful some notes are not even candidates: so many for all that is undecided among these. Told by 85
-# tuning clips, 321 of whose 10,691 notes are none; a bank kept for measuring has a fifth more, real instruments twice.
+# tuning clips (321 of 10,691 notes); a bank kept for measuring has a fifth more of them, real instruments twice.
 UNHEARD = 0.47
 # No limit is proposed under this: so doubtful a take has no reading worth the name, whatever its F1.
 LOWEST_PROPOSED = 0.25
