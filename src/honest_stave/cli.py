@@ -247,19 +247,16 @@ def align(
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the moments as JSON.")] = None,
 ) -> None:
     """Lay a score on a recording of it."""
-    from honest_stave.core.beat.align import align as lay
-    from honest_stave.core.beat.align import written_notes
+    from honest_stave.core.beat.align import align_with_moments, written_notes
+    from honest_stave.core.beat.aligned_map import misfits
 
     samples, rate = samples_of(audio)
-    found = lay(written_notes(score.read_bytes()), samples, rate)
+    found, _, sounding_s = align_with_moments(written_notes(score.read_bytes()), samples, rate)
     pairs = list(zip(found.beat.tolist(), found.time_s.tolist(), strict=True))
     rows = [{"beat": round(beat, 6), "time_s": round(time_s, 6)} for beat, time_s in pairs]
     _write(audio, {"beats": rows}, json_file, ".json", many=False)
-    fit = "fits to its end"
-    if found.stops_fitting >= 0:
-        beat, time_s = pairs[min(found.stops_fitting, len(pairs) - 1)]
-        fit = f"does not fit from {time_s:.1f} s on, beat {beat:g}"
-    typer.echo(f"{audio.name}: {len(rows)} written onsets; the score {fit}")
+    said = " ".join(misfits(found, sounding_s)) or "The score fits to its end."
+    typer.echo(f"{audio.name}: {len(rows)} written onsets. {said}")
 
 
 @app.command()

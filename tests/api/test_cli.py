@@ -12,6 +12,7 @@ import pytest
 from typer.main import get_command
 
 from honest_stave.cli import app, main
+from honest_stave.demo.live import overture
 from tests.made import chords, drums, f1, line, texture, tune, wav
 
 ROOT = Path(__file__).parents[2]
@@ -133,3 +134,20 @@ def test_what_cannot_be_sliced_is_said_in_one_line(tmp_path: Path) -> None:
     assert done.stderr.strip().count("\n") == 0
     assert "No hit was found" in done.stderr
     assert run("slice", source, "--out", tmp_path / "kit", "--bars", -1).returncode == 2
+
+
+def test_a_score_is_laid_on_a_recording_and_a_shorter_one_is_told(tmp_path: Path) -> None:
+    night = overture()
+    sound, score, shorter, target = (tmp_path / n for n in ("night.wav", "score.mid", "shorter.mid", "moments.json"))
+    sound.write_bytes(night.wav())
+    score.write_bytes(night.score)
+    done = run("align", score, sound, "--json", target)
+    assert done.returncode == 0, done.stderr
+    assert "fits to its end" in done.stdout
+    moments = np.array([b["time_s"] for b in json.loads(target.read_text())["beats"]])
+    assert np.abs(moments[:, None] - np.array(night.beat_s)).min(axis=1).max() < 0.05
+    file = mido.MidiFile(score)
+    for track in file.tracks:
+        track[:] = track[: len(track) // 2]
+    file.save(shorter)
+    assert "a repeat that is played and not written?" in run("align", shorter, sound, "--json", target).stdout
