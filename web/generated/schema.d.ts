@@ -3279,6 +3279,11 @@ export interface components {
              * @default []
              */
             pedal: number[][];
+            /**
+             * Bare Bass
+             * @default false
+             */
+            bare_bass: boolean;
             /** Engine */
             engine: string;
         };

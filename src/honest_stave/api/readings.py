@@ -72,6 +72,7 @@ class Summary(Model):
     ends_judged: bool = False
     octave_stop_share: float = 0.0
     pedal: list[list[float]] = Field(default=[])
+    bare_bass: bool = False
     engine: str
 
 

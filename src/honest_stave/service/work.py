@@ -125,7 +125,7 @@ def read_notes(files: Files, arguments: Result, progress: Progress) -> Result:
 
 _SCALARS = (
     "voices", "starts_s", "tuning_cents", "tuning_agreement",
-    "character", "character_confidence", "dying_share", "octave_stop_share", "pedal", "engine",
+    "character", "character_confidence", "dying_share", "octave_stop_share", "pedal", "bare_bass", "engine",
 )  # fmt: skip
 _COLUMNS = ("score", "continuing", "centre", "level_db", "rival", "rival_share")
 

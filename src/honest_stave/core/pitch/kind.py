@@ -6,7 +6,7 @@ in most bands: what gives them away are hats and wires over 5 kHz. Drums that ri
 too, but each always the same.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.activity import CELL_S, FRAMES_PER_CELL, Activity
 from honest_stave.core.pitch.bands import HOP_SAMPLES, LOWEST_PITCH, Bands
+from honest_stave.core.pitch.bare_bass import is_bare_bass, with_overtones
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 from honest_stave.core.signal.measure import level_reached
@@ -35,6 +36,8 @@ BRIGHT_DEPTHS_DB, LOUD_SHARE = (45.0, 55.0), 0.99
 BRIGHT_UNIT = 6.0
 # A drum that rings does so at its own pitch: two drums may have most of what begins. Chords have up to half on two.
 COMMONEST, OF_CHORDS = 2, 0.5
+# Of a line on three pitches or more the two commonest have less.
+SURELY_TWO = 0.85
 # How many pitches beyond two sound at once says nothing of one voice or many.
 MOST_AT_ONCE = 2.0
 # Of fewer strokes one without a pitch says little: the edge of a held tone is one.
@@ -76,19 +79,25 @@ def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
     Raises:
         BadInput: the network is missing or damaged.
     """
+    listened = stretches(len(samples) / rate)
+    parts = [prepare(samples, rate, ListenSettings(from_s=from_s, to_s=to_s))[0] for from_s, to_s in listened]
+    bare_bass = is_bare_bass(parts)
+    if bare_bass:
+        parts = [with_overtones(part) for part in parts]
     measured = []
-    for from_s, to_s in stretches(len(samples) / rate):
-        signal, _ = prepare(samples, rate, ListenSettings(from_s=from_s, to_s=to_s))
-        bands = measure_all(signal)
+    for part in parts:
+        bands = measure_all(part)
         measured.append(measures(bands, hear(bands)))
-    return kind_of(over_all(measured), constants_of("notes")["kind"])
+    found = kind_of(over_all(measured), constants_of("notes")["kind"])
+    return _no_drums(found) if bare_bass else found
 
 
-def judge_heard(bands: Bands, activity: Activity) -> Kind:
+def judge_heard(bands: Bands, activity: Activity, *, bare_bass: bool = False) -> Kind:
     """As ``judge_kind``, of a take that was heard as a whole.
 
     Args:
         bands, activity: of the take, one cell or more.
+        bare_bass: it is mostly low tones without overtones.
     """
     measured = []
     for from_s, to_s in stretches(len(activity.onset) * CELL_S):
@@ -97,7 +106,18 @@ def judge_heard(bands: Bands, activity: Activity) -> Kind:
         views = (activity.onset, activity.sounding, activity.offset, activity.velocity)
         there = Bands(bands.long_db[frames], bands.short_db[frames])
         measured.append(measures(there, Activity(*(view[cells] for view in views))))
-    return kind_of(over_all(measured), constants_of("notes")["kind"])
+    found = kind_of(over_all(measured), constants_of("notes")["kind"])
+    return _no_drums(found) if bare_bass else found
+
+
+def _no_drums(kind: Kind) -> Kind:
+    """Low tones without overtones begin like strokes: on more than two pitches they are no drums."""
+    if kind.of_two_pitches > SURELY_TWO:
+        return kind
+    shares = np.array(kind.shares) * [name in ("one", "many") for name in KINDS]
+    shares /= shares.sum()
+    best = int(shares.argmax())
+    return replace(kind, name=KINDS[best], confidence=float(shares[best]), shares=tuple(shares.tolist()))
 
 
 def stretches(duration_s: float) -> list[tuple[float, float]]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.pitch.activity import Activity
 from honest_stave.core.pitch.bands import Bands
+from honest_stave.core.pitch.bare_bass import is_bare_bass, with_overtones
 from honest_stave.core.pitch.character import judge_character
 from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import dying_share
@@ -21,7 +22,7 @@ from honest_stave.core.pitch.follow import near_line, outer_line
 from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.glides import doubt_glides
 from honest_stave.core.pitch.hearing import hear, measure_all
-from honest_stave.core.pitch.kind import Kind, judge_heard
+from honest_stave.core.pitch.kind import Kind, judge_heard, stretches
 from honest_stave.core.pitch.note_ends import choose_ends
 from honest_stave.core.pitch.octave_stops import doubt_octave_stops, find_keys_of_line
 from honest_stave.core.pitch.passages import passage_of
@@ -61,7 +62,7 @@ def read(
     Raises:
         BadInput: the stretch to read is empty, or the network is missing or damaged.
     """
-    return _read(samples, rate, lambda _bands, _activity: settings, settings, progress)
+    return _read(samples, rate, lambda _bands, _activity, _bare: settings, settings, progress)
 
 
 def read_as_it_seems(
@@ -83,10 +84,10 @@ def read_as_it_seems(
     """
     kinds: list[Kind] = []
 
-    def decide(bands: Bands, activity: Activity) -> ReadSettings:
+    def decide(bands: Bands, activity: Activity, bare_bass: bool) -> ReadSettings:
         # Heard again in a better tuning, it stays what it seemed.
         if not kinds:
-            kinds.append(judge_heard(bands, activity))
+            kinds.append(judge_heard(bands, activity, bare_bass=bare_bass))
         return replace(settings, voices="one" if kinds[0].name == "one" else "many")
 
     return _read(samples, rate, decide, settings, progress), kinds[0]
@@ -95,27 +96,37 @@ def read_as_it_seems(
 def _read(
     samples: NDArray[np.float32],
     rate: int,
-    decide: Callable[[Bands, Activity], ReadSettings],
+    decide: Callable[[Bands, Activity, bool], ReadSettings],
     settings: ReadSettings,
     progress: Progress,
 ) -> NotesReading:
     signal, starts_s = prepare(samples, rate, settings.listen)
     progress(0.03)
+    parts = [(round(a * ANALYSIS_RATE), round(b * ANALYSIS_RATE)) for a, b in stretches(len(signal) / ANALYSIS_RATE)]
+    bare = is_bare_bass([signal[first:stop] for first, stop in parts])
+    if bare:
+        signal = with_overtones(signal)
     measured_cents, agreement = measure_tuning(signal)
     tuning_cents = measured_cents if settings.tuning_cents is None else settings.tuning_cents
     kept = [signal] if len(signal) <= KEPT_SAMPLES else []
     del signal
 
     def listen() -> Mono:
-        return kept[0] if kept else prepare(samples, rate, settings.listen)[0]
+        if kept:
+            return kept[0]
+        made = prepare(samples, rate, settings.listen)[0]
+        return with_overtones(made) if bare else made
 
-    reading = _read_tuned(listen, starts_s, tuning_cents, agreement, decide, progress)
+    def settle(bands: Bands, activity: Activity) -> ReadSettings:
+        return decide(bands, activity, bare)
+
+    reading = _read_tuned(listen, starts_s, tuning_cents, agreement, settle, progress)
     if settings.tuning_cents is None and reading.voices == "one" and agreement < LEAST_AGREEMENT:
         # A wide vibrato hides the tuning from a spectrum: it is measured on the line that was followed.
         cents, line_agreement = tuning_of_line(reading.line.pitch, HOP_S)
         if line_agreement >= LEAST_AGREEMENT and abs(cents) > SAME_TUNING_CENTS:
-            reading = _read_tuned(listen, starts_s, cents, line_agreement, decide, progress)
-    return reading
+            reading = _read_tuned(listen, starts_s, cents, line_agreement, settle, progress)
+    return replace(reading, bare_bass=bare)
 
 
 def _read_tuned(
@@ -123,7 +134,7 @@ def _read_tuned(
     starts_s: float,
     tuning_cents: float,
     agreement: float,
-    decide: Callable[[Bands, Activity], ReadSettings],
+    settle: Callable[[Bands, Activity], ReadSettings],
     progress: Progress,
 ) -> NotesReading:
     signal = listen()
@@ -131,7 +142,7 @@ def _read_tuned(
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.05 + 0.3 * share))
     del signal
     activity = hear(bands, lambda share: progress(0.35 + 0.5 * share))
-    settings = decide(bands, activity)
+    settings = settle(bands, activity)
     found = weighed_strikes(bands, activity, one_voice=settings.voices == "one")
     strikes, score, passage, sounds_at = found.strikes, found.score, found.passage, found.sounds_at
     kept = (strikes.pitch >= settings.lowest) & (strikes.pitch <= settings.highest)

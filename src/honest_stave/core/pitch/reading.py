@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "notes 13"
+ENGINE = "notes 14"
 # Readings of these engines are kept in the same way.
-READABLE = (*(f"notes {number}" for number in range(2, 13)), ENGINE)
+READABLE = (*(f"notes {number}" for number in range(2, 14)), ENGINE)
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
 DEFAULT_LEAST_CONFIDENCE = 0.5
 
@@ -97,6 +97,7 @@ class NotesReading:
         dying_share: share of the notes that die away by themselves, whose ends can only be judged.
         octave_stop_share: share of the notes in passages where every key sounds its octave, and octaves are doubted.
         pedal: spans (down s, up s) of the sustain pedal from ``starts_s`` on, where it was asked for.
+        bare_bass: the take is mostly low tones without overtones, and was heard with some added.
     """
 
     voices: Voices
@@ -116,6 +117,7 @@ class NotesReading:
     dying_share: float
     octave_stop_share: float = 0.0
     pedal: tuple[tuple[float, float], ...] = ()
+    bare_bass: bool = False
     engine: str = ENGINE
 
 

@@ -47,6 +47,10 @@ async function takeOthers() {
         }}
       </p>
     </template>
+    <template v-if="said.bare_bass">
+      <div class="finding"><span>low tones</span><span>without overtones</span></div>
+      <p class="soft">They were heard with some added: the recording stays as it is.</p>
+    </template>
     <div v-if="said.pedal?.length" class="finding">
       <span>pedal</span><span>down {{ plural(said.pedal.length, 'time') }}</span>
     </div>
