@@ -10,7 +10,7 @@ from honest_stave.core.pitch.notes_engine import read
 from honest_stave.core.pitch.reading import FormSettings, ReadSettings
 from honest_stave.core.signal.convert import pitch_to_hz
 from honest_stave.core.signal.listen import ANALYSIS_RATE
-from tests.made import RATE, f1
+from tests.made import RATE, Note, f1, texture
 
 PITCHES = (28, 31, 33, 35, 28, 26, 31, 33)
 STEP_S, LASTS_S, FIRST_S = 0.6, 0.45, 0.5
@@ -40,6 +40,24 @@ def test_a_line_of_bare_low_tones_is_read(falls: float, drop: float, voices: str
     assert f1([(c.onset_s, c.pitch) for c in counted], LINE) == 1.0
     # It was called drums, for nothing was heard in it that has a pitch.
     assert judge_kind(sound, RATE).name == "one"
+
+
+def test_a_bare_bass_under_chords_is_read_with_them() -> None:
+    chords = [
+        Note(FIRST_S + 2 * STEP_S * i, FIRST_S + 2 * STEP_S * i + 1.1, pitch)
+        for i, root in enumerate((52, 57, 52, 57))
+        for pitch in (root, root + 8, root + 12)
+    ]
+    low, high = low_line(1), texture(chords, struck=False)[:, 0]
+    sound = np.zeros(max(len(low), len(high)), np.float32)
+    sound[: len(low)] += 0.6 * low
+    sound[: len(high)] += 0.25 * high
+    reading = read(sound[:, None], RATE, ReadSettings(voices="many"))
+    assert reading.bare_bass
+    counted = [(c.onset_s, c.pitch) for c in form_candidates(reading, FormSettings()) if c.confidence >= 0.5]
+    # Of the line nothing was read before.
+    assert f1(counted, [*LINE, *((n.onset_s, n.pitch) for n in chords)]) > 0.9
+    assert len([c for c in counted if c[1] < 40]) >= len(LINE) - 1
 
 
 def test_what_has_overtones_or_falls_at_once_is_left_as_it_is() -> None:
