@@ -46,7 +46,7 @@ class Driven:
     added: float
 
 
-# Under other notes less is driven, which would be mixed with it, and more is added, to be heard among theirs. Of 16 low
+# Under other notes less is driven, which would be mixed with it, and more is added, to be heard among them. Of 16 low
 # tones under chords 15 are read with .35, all with 1; of 16 under chords and kicks none, and 14.
 ALONE, UNDER_NOTES = Driven(300.0, 0.35), Driven(100.0, 1.0)
 
