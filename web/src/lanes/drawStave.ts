@@ -37,7 +37,9 @@ export function drawStaveLines(
     if (y < 8 || y > axis.height - 8) continue
     if (shown || (NATURALS.has(pitch % 12) && axis.semitone >= 13)) {
       pen.fillStyle = shown ? c.text : c.soft
-      pen.fillText(shown ? pitchName(pitch) : pitchName(pitch).replace(/-?\d+$/, ''), left - 6, y)
+      // Where none of the five lines is in view the C still tells the octave.
+      const named = shown || pitch % 12 === 0
+      pen.fillText(named ? pitchName(pitch) : pitchName(pitch).replace(/-?\d+$/, ''), left - 6, y)
     }
   }
   pen.setLineDash([])
