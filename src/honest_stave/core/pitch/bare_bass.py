@@ -20,7 +20,7 @@ LOW_HZ, OVERTONES_HZ = (22.0, 95.0), (120.0, 700.0)
 BARE_DB, FALLEN_DB, HELD_S, RECENT_S = 12.0, 12.0, 0.2, 0.5
 # What lies this far under the loudest, or under this level, does not sound.
 DEPTH_DB, QUIETEST_DB = 45.0, -70.0
-# Of 150 recordings of instruments none is bare for more than .06 of its sound, drum loops are for up to .46 where their
+# Of 150 recordings of instruments none is bare for more than .06 of its sound, drum loops are for up to .46 where the
 # kick rings, lines of sines and of drum machines' basses up to C2 for .84 to .93.
 MOSTLY = 0.5
 # Levels are seen every so often, over so long, through a Hann window of this root mean square.
