@@ -1,0 +1,54 @@
+"""Lines of low tones without overtones: how many notes are read, within 50 ms of their beginnings.
+
+python -m bench.low_tones
+"""
+
+import os
+
+os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.limits import limit_of
+from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.reading import FormSettings, ReadSettings
+from honest_stave.core.signal.convert import pitch_to_hz
+
+RATE, FIRST_S, STEP_S, NEAR_S = 44100, 0.5, 0.6, 0.05
+STEPS = (0, 3, 5, 7, 0, -2, 3, 5)
+LOWEST = {"E1": 28, "A1": 33, "C2": 36}
+# How long each note lasts, how fast it dies away, how far above its pitch it begins, and how hard all is driven.
+SOUNDS = {"sine": (0.45, 0.0, 0.0, 0.0), "drum machine": (0.55, 2.5, 1.5, 1.0), "driven": (0.55, 2.5, 1.5, 4.0)}
+
+
+def line(lowest: int, lasts_s: float, falls: float, drop: float, driven: float) -> NDArray[np.float32]:
+    """Eight notes, one after the other."""
+    time_s = np.arange(round((FIRST_S + STEP_S * len(STEPS) + 1) * RATE)) / RATE
+    sound = np.zeros_like(time_s)
+    for number, step in enumerate(STEPS):
+        since = time_s - FIRST_S - STEP_S * number
+        level = (
+            np.clip(since / 0.005, 0, 1) * np.clip((lasts_s - since) / 0.02, 0, 1) * np.exp(-falls * since.clip(0))
+        )
+        hz = pitch_to_hz(lowest + step) * (1 + drop * np.exp(-since.clip(0) / 0.02))
+        sound += 0.5 * level * np.sin(2 * np.pi * np.cumsum(np.where(since > 0, hz, 0.0)) / RATE)
+    return np.asarray(np.tanh(driven * sound) if driven else sound, np.float32)
+
+
+def main() -> None:
+    for name, settings in SOUNDS.items():
+        for place, lowest in LOWEST.items():
+            reading = read(line(lowest, *settings)[:, None], RATE, ReadSettings(voices="one"))
+            least = limit_of(reading, FormSettings())
+            found = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
+            right = sum(
+                any(c.pitch == lowest + step and abs(c.onset_s - FIRST_S - STEP_S * i) < NEAR_S for c in found)
+                for i, step in enumerate(STEPS)
+            )
+            print(f"{name:12} from {place}  {right} of {len(STEPS)} right, {len(found)} read")
+
+
+if __name__ == "__main__":
+    main()
