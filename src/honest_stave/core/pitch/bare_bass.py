@@ -100,6 +100,7 @@ class _LowTones:
 
 
 def _low_tones(signal: Mono) -> _LowTones:
+    """What is told by the levels of the low end, of where its overtones would be, and of the whole, every 20 ms."""
     hop, length = round(FRAME_S * ANALYSIS_RATE), round(SEEN_S * ANALYSIS_RATE)
     hz = np.fft.rfftfreq(length, 1 / ANALYSIS_RATE)
     padded = np.pad(signal, (length // 2, length))
