@@ -1,4 +1,4 @@
-"""Lines of low tones without overtones: how many notes are read, within 50 ms of their beginnings.
+"""Low tones without overtones, alone and under chords: how many are read, within 50 ms of their beginnings.
 
 python -m bench.low_tones
 """
@@ -37,17 +37,33 @@ def line(lowest: int, lasts_s: float, falls: float, drop: float, driven: float) 
     return np.asarray(np.tanh(driven * sound) if driven else sound, np.float32)
 
 
+def chords() -> NDArray[np.float64]:
+    """Four chords of saws over a line, each as long as two of its notes."""
+    time_s = np.arange(round((FIRST_S + STEP_S * len(STEPS) + 1) * RATE)) / RATE
+    sound = np.zeros_like(time_s)
+    for number, root in enumerate((60, 57, 53, 55)):
+        since = time_s - FIRST_S - 2 * STEP_S * number
+        level = np.clip(since / 0.01, 0, 1) * np.clip((1.15 - since) / 0.05, 0, 1)
+        for pitch in (root - 12, root, root + 4, root + 7):
+            phase = 2 * np.pi * pitch_to_hz(pitch) * time_s
+            sound += level * sum(np.sin(k * phase) / k for k in range(1, 30))
+    return np.asarray(0.5 * sound / np.abs(sound).max())
+
+
 def main() -> None:
     for name, settings in SOUNDS.items():
         for place, lowest in LOWEST.items():
-            reading = read(line(lowest, *settings)[:, None], RATE, ReadSettings(voices="one"))
-            least = limit_of(reading, FormSettings())
-            found = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
-            right = sum(
-                any(c.pitch == lowest + step and abs(c.onset_s - FIRST_S - STEP_S * i) < NEAR_S for c in found)
-                for i, step in enumerate(STEPS)
-            )
-            print(f"{name:12} from {place}  {right} of {len(STEPS)} right, {len(found)} read")
+            alone = line(lowest, *settings)
+            for voices, sound in (("one", alone), ("many", np.asarray(alone + chords(), np.float32))):
+                reading = read(sound[:, None], RATE, ReadSettings(voices=voices))
+                least = limit_of(reading, FormSettings())
+                found = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
+                right = sum(
+                    any(c.pitch == lowest + step and abs(c.onset_s - FIRST_S - STEP_S * i) < NEAR_S for c in found)
+                    for i, step in enumerate(STEPS)
+                )
+                where = "alone" if voices == "one" else "under chords"
+                print(f"{name:12} from {place} {where:12} {right} of {len(STEPS)} right")
 
 
 if __name__ == "__main__":

@@ -103,7 +103,9 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     with studio.database.session() as session:
         strict = {i: p for i, p in history.entities(session, folio_id, "part").items() if p["take"] == score_id}
     # Both at once would only blur; one key compares them.
-    put += [("part", "", i, {**p, "muted": True}) for i, p in strict.items()]
+    moved = {part_id: body for kind, _, part_id, body in put if kind == "part"}
+    put = [row for row in put if row[0] != "part" or row[2] not in strict]
+    put += [("part", "", i, {**moved.get(i, p), "muted": True}) for i, p in strict.items()]
     for number, (part, notes) in enumerate(_voices(studio, folio_id, score_id, take_id, map_id, data, found)):
         part_id = uuid.uuid4().hex
         put.append(("part", "", part_id, part_to_body(part) | {"at": now + number * 1e-3}))

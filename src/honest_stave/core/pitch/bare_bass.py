@@ -26,10 +26,10 @@ MOSTLY = 0.5
 # Levels are seen every so often, over so long, through a Hann window of this root mean square.
 FRAME_S, SEEN_S = 0.02, 0.08
 WINDOW_RMS = 0.6124
-# Under other notes a low tone reaches so near to the whole; it is missed where for so much of the time it is held and
-# no note up to A2 is read, while notes are for so much: drums have none. Those 150 recordings come to .12 at most,
-# tones under chords to .4.
-WITHIN_DB, MISSED, HIGHEST_LOW, NOTES_SOUND = 6.0, 0.25, 45, 0.3
+# Under other notes a low tone reaches so near to the whole. It is missed where for so much of the time it is held and
+# no note that lies in the low end is read, while notes are for so much: drums have none. Those 150 recordings come to
+# .12 at most, tones under chords to .4.
+WITHIN_DB, MISSED, HIGHEST_LOW, NOTES_SOUND = 6.0, 0.25, 42, 0.3
 # How much earlier and later than it was read a note may sound.
 BEFORE_S, AFTER_S = 0.1, 0.15
 # By so much over its level, which is followed over so long.

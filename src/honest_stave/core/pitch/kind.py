@@ -36,7 +36,7 @@ BRIGHT_DEPTHS_DB, LOUD_SHARE = (45.0, 55.0), 0.99
 BRIGHT_UNIT = 6.0
 # A drum that rings does so at its own pitch: two drums may have most of what begins. Chords have up to half on two.
 COMMONEST, OF_CHORDS = 2, 0.5
-# Of a line on three pitches or more the two commonest have less.
+# A line on three pitches or more rarely has more on the two commonest; a drum has all.
 SURELY_TWO = 0.85
 # How many pitches beyond two sound at once says nothing of one voice or many.
 MOST_AT_ONCE = 2.0
