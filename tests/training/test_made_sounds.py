@@ -8,7 +8,7 @@ import soundfile
 from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
 
-from training import made_kits, recorded_notes, wide_voices
+from training import made_kits, oscillators, recorded_notes, wide_voices
 
 RATE = recorded_notes.RATE
 
@@ -108,3 +108,30 @@ def test_made_kits_have_hats_that_ring_longer_when_open_and_soft_strokes_that_ar
             assert np.abs(soft).max() < 0.6 * np.abs(hard).max()
             spectra = [np.abs(np.fft.rfft(x, 1 << 16)) ** 2 for x in (soft, hard)]
             assert middle_of(spectra[0]) <= middle_of(spectra[1]) + 1e-3
+
+
+@pytest.mark.parametrize("role", oscillators.ROLES)
+def test_oscillators_sound_at_their_pitch_from_when_they_are_told_to(role: str) -> None:
+    for seed in range(4):
+        random = np.random.default_rng([seed, 5])
+        patch = oscillators.make_patch(random, role)
+        sound, onset_s, until_s = oscillators.render(patch, Performance((Struck(0.3, 1.6, 33, 90),)), random)
+        before, at, after = (round((t - 0.01) * oscillators.RATE) for t in (0.3, onset_s[0], onset_s[0] + 0.3))
+        assert np.abs(sound[:before]).max() == 0
+        # Two fifths of the early peak are reached then and not before, whatever is driven later.
+        assert np.abs(sound[:at]).max() <= np.abs(sound[at:after]).max()
+        assert 0.3 < onset_s[0] < 0.5
+        assert until_s[0] <= 2.6
+        # A 1 is 55 Hz; oscillators lie up to 18 cents apart, vibrato goes up to 0.3 semitones.
+        overtone = strongest_hz(np.pad(sound[at:], (0, 8 * len(sound))), oscillators.RATE) / 55
+        assert 12 * np.abs(np.log2(overtone / np.round(overtone))) < 0.5
+
+
+def test_a_drum_machine_s_tone_falls_into_its_pitch_and_rings_until_the_next() -> None:
+    random = np.random.default_rng(1)
+    while not (patch := oscillators.make_patch(random, "bass")).rings:
+        pass
+    notes = (Struck(0.2, 0.4, 36, 100), Struck(0.7, 0.8, 36, 100))
+    assert oscillators.lasts_s(patch, notes[0], 0.7) > 0.4
+    assert oscillators.lasts_s(patch, notes[0], 0.45) <= 0.45
+    assert patch.drop_semitones > 0

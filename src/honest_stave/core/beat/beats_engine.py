@@ -20,8 +20,8 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 
 ENGINE = "beats 10"
-# The networks for beats learnt from what this one hears: it stays when that for hits goes on.
-DRUM_EARS = "beat_drums"
+# The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
+NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
 # Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.
 LEAST_ODDS = 0.0
 
@@ -106,7 +106,7 @@ def listen_to(samples: NDArray[np.float32], rate: int) -> Heard:
 def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
     tuning_cents, _ = measure_tuning(signal)
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
-    notes = hear(bands, lambda share: progress(0.4 + 0.3 * share))
+    notes = hear(bands, lambda share: progress(0.4 + 0.3 * share), NOTE_EARS)
     levels = hits_hearing.measure_levels(signal, ANALYSIS_RATE)
     hits = hits_hearing.hear(levels, lambda share: progress(0.7 + 0.3 * share), DRUM_EARS)
     return measure_heard(notes, hits, bands)

@@ -44,17 +44,18 @@ def cells_of(signal: Mono) -> int:
     return STEP_CELLS * -(-frames // (FRAMES_PER_CELL * STEP_CELLS))
 
 
-def hear(bands: Bands, progress: Progress = no_progress) -> Activity:
+def hear(bands: Bands, progress: Progress = no_progress, network: str = "notes") -> Activity:
     """What the network says of a recording.
 
     Args:
         bands: of the whole recording, as from ``measure_all``.
         progress: told the share done; may raise ``Stopped``.
+        network: which hears: what others learnt from keeps its ears.
 
     Raises:
         BadInput: the network is missing or damaged.
     """
-    network = open_network("notes")
+    ears = open_network(network)
     cells = len(bands.long_db) // FRAMES_PER_CELL
     shares = np.empty((4, cells, PITCHES), np.float16)
     for first in range(0, cells, STRETCH_CELLS):
@@ -63,7 +64,7 @@ def hear(bands: Bands, progress: Progress = no_progress) -> Activity:
             name: _stretch(view, first - CONTEXT_CELLS, stop + CONTEXT_CELLS, bands.reference_db)
             for name, view in (("long", bands.long_db), ("short", bands.short_db))
         }
-        heard = network.run(None, views)[0][0]
+        heard = ears.run(None, views)[0][0]
         shares[:, first:stop] = heard[:, CONTEXT_CELLS : CONTEXT_CELLS + stop - first]
         progress(stop / cells)
     return Activity(*shares)
