@@ -30,9 +30,11 @@ def refine_taps(odds: NDArray[np.float32], starts_s: float, tap_s: Values) -> tu
         tap_s: moments of the taps, rising.
 
     Raises:
-        BadInput: too few taps.
+        BadInput: too few taps, or they do not rise.
     """
-    if len(tap_s) < FEWEST_TAPS or np.any(np.diff(tap_s) <= 0):
+    if np.any(np.diff(tap_s) <= 0):
+        raise BadInput("Taps go back in time.", "Give their moments as they were tapped, one after the other.")
+    if len(tap_s) < FEWEST_TAPS:
         raise BadInput(f"{len(tap_s)} taps say nothing yet.", f"Tap at least {FEWEST_TAPS} times along the passage.")
     lags = np.arange(-MOST_LATE_S, MOST_LATE_S + CELL_S / 2, CELL_S / 2)
     agreement = [_odds_at(odds, starts_s, tap_s - lag).mean() - 2.0 * abs(lag) for lag in lags]
