@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.pitch.activity import Activity
 from honest_stave.core.pitch.bands import Bands
-from honest_stave.core.pitch.bare_bass import ALONE, UNDER_NOTES, is_bare_bass, misses_low_tones, with_overtones
+from honest_stave.core.pitch.bare_bass import is_bare_bass, with_overtones
 from honest_stave.core.pitch.character import judge_character
 from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import dying_share
@@ -103,10 +103,9 @@ def _read(
     signal, starts_s = prepare(samples, rate, settings.listen)
     progress(0.03)
     listened = stretches(len(signal) / ANALYSIS_RATE)
-    parts = [(a, signal[round(a * ANALYSIS_RATE) : round(b * ANALYSIS_RATE)].copy()) for a, b in listened]
-    driven = ALONE if is_bare_bass([part for _, part in parts]) else None
-    if driven:
-        signal = with_overtones(signal, driven)
+    bare_bass = is_bare_bass([signal[round(a * ANALYSIS_RATE) : round(b * ANALYSIS_RATE)] for a, b in listened])
+    if bare_bass:
+        signal = with_overtones(signal)
     measured_cents, agreement = measure_tuning(signal)
     tuning_cents = measured_cents if settings.tuning_cents is None else settings.tuning_cents
     kept = [signal] if len(signal) <= KEPT_SAMPLES else []
@@ -116,10 +115,10 @@ def _read(
         if kept:
             return kept[0]
         made = prepare(samples, rate, settings.listen)[0]
-        return with_overtones(made, driven) if driven else made
+        return with_overtones(made) if bare_bass else made
 
     def settle(bands: Bands, activity: Activity) -> ReadSettings:
-        return decide(bands, activity, driven == ALONE)
+        return decide(bands, activity, bare_bass)
 
     reading = _read_tuned(listen, starts_s, tuning_cents, agreement, settle, progress)
     if settings.tuning_cents is None and reading.voices == "one" and agreement < LEAST_AGREEMENT:
@@ -127,13 +126,7 @@ def _read(
         cents, line_agreement = tuning_of_line(reading.line.pitch, HOP_S)
         if line_agreement >= LEAST_AGREEMENT and abs(cents) > SAME_TUNING_CENTS:
             reading = _read_tuned(listen, starts_s, cents, line_agreement, settle, progress)
-    counted = reading.score >= 0
-    strikes = reading.strikes.chosen(counted)
-    if not driven and misses_low_tones(parts, strikes.onset_s, strikes.end_s, strikes.pitch):
-        driven = UNDER_NOTES
-        kept = [with_overtones(kept[0], driven)] if kept else []
-        reading = _read_tuned(listen, starts_s, reading.tuning_cents, reading.tuning_agreement, settle, progress)
-    return replace(reading, bare_bass=driven is not None)
+    return replace(reading, bare_bass=bare_bass)
 
 
 def _read_tuned(
