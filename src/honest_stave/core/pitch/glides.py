@@ -1,10 +1,11 @@
-"""What a gliding voice passes through is no note of its own."""
+"""What a gliding voice passes through is no note of its own, and what it arrives at is one."""
 
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, LOWEST_PITCH, Bands
 from honest_stave.core.pitch.pitch_line import HOP_S
+from honest_stave.core.pitch.strikes import Strikes
 
 Values = NDArray[np.float64]
 # A glide passes a pitch sooner than this; what is longer is a note, however it bends. A line that goes on by less
@@ -13,6 +14,8 @@ LONGEST_PASSED_S, LEAST_WAY = 0.2, 4
 # So many semitones off the sound is not at a pitch any more, and of a note in a run it stays there for more than this
 # share: three quarters and more in runs of made-up lines, up to a third in glides.
 OFF_SEMITONES, LEAST_SHARE = 0.4, 0.4
+# Where a line arrives it stays for so long and longer, and is heard to begin and to sound by so much.
+ARRIVED_S, LEAST_ONSET, LEAST_SOUNDING = 0.25, 0.3, 0.5
 # A line is looked for by its first three partials, in semitones over its pitch.
 PARTIALS = (0, 12, 19)
 
@@ -41,6 +44,24 @@ def doubt_glides(
             line = loudest_line(bands.long_db[first:stop], *ends)
             if np.mean(np.abs(line - pitch[here]) <= OFF_SEMITONES) < LEAST_SHARE:
                 told[here] = -score[here]
+    return told
+
+
+def with_arrivals(strikes: Strikes, score: Values) -> Values:
+    """Log-odds of strikes of one voice: a doubted pitch that is held while no note sounds is one, however it began.
+
+    Args:
+        strikes: in order of time within their passages.
+        score: log-odds of being a note.
+    """
+    told = score.copy()
+    onset_s, held_s = strikes.onset_s, strikes.held_s
+    heard = (strikes.onset >= LEAST_ONSET) & (strikes.sounding >= LEAST_SOUNDING) & (held_s >= ARRIVED_S)
+    for here in np.flatnonzero(heard & (score <= 0)):
+        end_s = onset_s[here] + held_s[here]
+        together = np.minimum(onset_s + held_s, end_s) - np.maximum(onset_s, onset_s[here])
+        if together[told > 0].max(initial=0.0) < ARRIVED_S / 2:
+            told[here] = -score[here]
     return told
 
 

@@ -20,7 +20,7 @@ from honest_stave.core.pitch.dying import dying_share
 from honest_stave.core.pitch.evidence import confidence, continuing, rivals
 from honest_stave.core.pitch.follow import near_line, outer_line
 from honest_stave.core.pitch.forming import ends_of
-from honest_stave.core.pitch.glides import doubt_glides
+from honest_stave.core.pitch.glides import doubt_glides, with_arrivals
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.kind import Kind, judge_heard, stretches
 from honest_stave.core.pitch.note_ends import choose_ends
@@ -235,7 +235,7 @@ def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> Wei
     passage = passage[kept]
     if one_voice:
         one = one_at_a_time(strikes.onset_s, strikes.pitch, score)
-        one = doubt_glides(strikes.onset_s, strikes.pitch, one, passage, bands)
+        one = doubt_glides(strikes.onset_s, strikes.pitch, with_arrivals(strikes, one), passage, bands)
         told = find_keys_of_line(strikes, one, passage, bands)
     else:
         told = doubt_octave_stops(strikes, score, passage, bands)
