@@ -16,6 +16,8 @@ LONGEST_PASSED_S, LEAST_WAY = 0.2, 4
 OFF_SEMITONES, LEAST_SHARE = 0.4, 0.4
 # Where a line arrives it stays for so long and longer, and is heard to begin and to sound by so much.
 ARRIVED_S, LEAST_ONSET, LEAST_SOUNDING = 0.25, 0.3, 0.5
+# It was doubted: in log-odds it is no surer than this.
+SUREST_ARRIVAL = 1.0
 # A line is looked for by its first three partials, in semitones over its pitch.
 PARTIALS = (0, 12, 19)
 
@@ -61,7 +63,7 @@ def with_arrivals(strikes: Strikes, score: Values) -> Values:
         end_s = onset_s[here] + held_s[here]
         together = np.minimum(onset_s + held_s, end_s) - np.maximum(onset_s, onset_s[here])
         if together[told > 0].max(initial=0.0) < ARRIVED_S / 2:
-            told[here] = -score[here]
+            told[here] = min(-score[here], SUREST_ARRIVAL)
     return told
 
 
