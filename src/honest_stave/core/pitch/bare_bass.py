@@ -2,8 +2,8 @@
 
 Low notes are told by their overtones; the ears hear a bare tone under 100 Hz, but less surely. Where
 a take is mostly that, its low end is driven as a loudspeaker or a desk would, which gives it odd
-overtones, and then it is read like any other bass: F1 of such takes is .96, without .94. What the
-take sounds like is not changed.
+overtones, and then it is read like any other bass: F1 of 32 lines of oscillators, 24 of them low,
+is .96 so and .94 without. What the take sounds like is not changed.
 """
 
 from collections.abc import Sequence
