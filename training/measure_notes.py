@@ -22,7 +22,7 @@ from training.part_way import part_way
 
 # The shipped network as it was when its training went on, and how far from it the next one goes: all the
 # way it forgets some of what it knew.
-BEFORE, SHARE_OF_NEW = "notes-before.pt", 0.5
+BEFORE, SHARE_OF_NEW = "notes-before.pt", 0.6
 
 
 def activity_of(network: NoteNetwork, clip: Heard) -> Activity:

@@ -60,19 +60,10 @@ def _bare_and_sounding(signal: Mono) -> tuple[int, int]:
     before = np.concatenate([np.full(round(RECENT_S / FRAME_S), -np.inf), low_db])
     recent_db = np.lib.stride_tricks.sliding_window_view(before, len(before) - len(low_db) + 1).max(axis=1)
     steady = sounding & (low_db >= recent_db - FALLEN_DB)
-    bare = _lasting(steady & (low_db - overtones_db >= BARE_DB))
-    return int(bare.sum()), int(sounding.sum())
-
-
-def _lasting(held: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Only what is held for ``HELD_S`` and longer."""
-    steps = np.diff(np.concatenate([[0], held.astype(np.int8), [0]]))
-    begins, ends = np.flatnonzero(steps).reshape(-1, 2).T
-    long = (ends - begins) * FRAME_S >= HELD_S
-    count = np.zeros(len(steps), int)
-    count[begins[long]] += 1
-    count[ends[long]] -= 1
-    return np.asarray(np.cumsum(count)[:-1] > 0)
+    bare = steady & (low_db - overtones_db >= BARE_DB)
+    begins, ends = np.flatnonzero(np.diff(np.concatenate([[0], bare.astype(np.int8), [0]]))).reshape(-1, 2).T
+    lasts = ends - begins
+    return int(lasts[lasts * FRAME_S >= HELD_S].sum()), int(sounding.sum())
 
 
 def with_overtones(signal: Mono) -> Mono:
