@@ -10,7 +10,9 @@ from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import HOP_S, dying_share
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
 from honest_stave.core.pitch.follow import near_line, outer_line
+from honest_stave.core.pitch.hearing import measure_all
 from honest_stave.core.pitch.kind import KINDS, STRETCH_S, STRETCHES, kind_of, over_all, stretches
+from honest_stave.core.pitch.loudness import VELOCITY_A_DB, leaning_on_levels
 from honest_stave.core.pitch.spectrogram import tile
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings, prepare
@@ -46,6 +48,24 @@ def test_a_short_stroke_that_lifts_everything_is_a_drums() -> None:
     assert drum_strokes(strikes, levels).tolist() == [True, False]
     levels[round(0.5 / HOP_S) :, 20:] = -60.0
     assert drum_strokes(strikes, levels).tolist() == [False, False]
+
+
+def test_velocities_lean_on_what_strokes_add_and_keep_the_mean_of_their_passage() -> None:
+    loudness = (0.5, 0.25, 0.5, 0.25, 0.05, 0.1)
+    rows = [(0.5 + i, 0.9 + i, 60) for i in range(6)]
+    sound = line([Note(*row, loud) for row, loud in zip(rows, loudness, strict=True)])
+    signal, _ = prepare(sound, RATE, ListenSettings())
+    passage = np.array([0, 0, 0, 0, 1, 1])
+    heard = strikes_at(rows, velocity=70.0)
+    velocity = leaning_on_levels(heard, np.full(6, 3.0), passage, measure_all(signal, 0.0, lambda _: None))
+    # Half as loud is 6 dB less; a fifth of a velocity is what frames that lie otherwise to a stroke make of it.
+    apart = VELOCITY_A_DB * 20 * np.log10(2)
+    assert velocity[:4] - 70 == pytest.approx([apart / 2, -apart / 2] * 2, abs=0.2)
+    assert velocity[4:] - 70 == pytest.approx([-apart / 2, apart / 2], abs=0.2)
+    # What is doubtful has no part in the mean.
+    doubtful = np.array([3.0, 3, 3, -6, 3, 3])
+    without = leaning_on_levels(heard, doubtful, passage, measure_all(signal, 0.0, lambda _: None))
+    assert without[[0, 1, 2]].mean() == pytest.approx(70, abs=0.1)
 
 
 def test_outer_lines_look_at_what_counts_and_sounds_on() -> None:

@@ -23,6 +23,7 @@ from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.glides import doubt_glides, with_arrivals
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.kind import Kind, judge_heard, stretches
+from honest_stave.core.pitch.loudness import leaning_on_levels
 from honest_stave.core.pitch.note_ends import choose_ends
 from honest_stave.core.pitch.octave_stops import doubt_octave_stops, find_keys_of_line
 from honest_stave.core.pitch.passages import passage_of
@@ -161,7 +162,8 @@ def _read_tuned(
     dying = dying_share(strikes.chosen(score >= 0), sounded, bands.long_db)
     sounding = replace(strikes, pitch=sounds_at)
     chosen_s = choose_ends(sounding, score, passage, activity, bands, settings.voices)
-    strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds))
+    velocity = leaning_on_levels(strikes, score, passage, bands)
+    strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds), velocity=velocity)
     sure = confidence(score)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
     end_s = ends_of(strikes, settings.voices, counted)

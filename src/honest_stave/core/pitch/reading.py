@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "notes 15"
+ENGINE = "notes 16"
 # Readings of these engines are kept in the same way.
 READABLE = (*(f"notes {number}" for number in range(2, 14)), ENGINE)
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
