@@ -54,6 +54,15 @@ def test_tampering_is_found_and_named(written: tuple[Sounding, ...], words: str)
     assert proof.differences[0].text in proof_text(proof, "line.mid")
 
 
+def test_what_differs_is_called_as_the_key_and_the_receiver_have_it() -> None:
+    minor = tuple(Sounding("a", 0.5 * i, 0.5 * i + 0.4, p, 80) for i, p in enumerate((65, 67, 68, 70, 72, 68, 65)))
+    other = (*minor[:3], replace(minor[3], velocity=70), *minor[4:])
+    data, _ = write_and_prove(planned(other), "line")
+    for octave, name in ((4, "B♭4"), (3, "B♭3")):
+        proof = prove_bytes(data, planned(minor, middle_c_octave=octave))
+        assert [d.text for d in proof.differences] == [f"{name} has velocity 70 in the file and 80 in the part."]
+
+
 def test_a_part_in_the_track_of_another_is_found() -> None:
     lines = [Line("a", "line", 71, NOTES), Line("b", "other", 71, tampered(pitch=70, velocity=60))]
     data, proof = write_and_prove(plan(lines, TempoMap(lone_bpm=120), HandOnSettings()), "two")

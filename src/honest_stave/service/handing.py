@@ -12,12 +12,11 @@ from sqlalchemy import select
 
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.formats.tables import notes_as_csv, notes_as_json, notes_as_labels
-from honest_stave.core.part.handing_on import HandOnSettings, Line, Plan, plan, write_and_prove
+from honest_stave.core.part.handing_on import HandOnSettings, Line, Plan, names_of_pitches, plan, write_and_prove
 from honest_stave.core.part.proof import Proof, proof_text
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import parts
 from honest_stave.service.codec import part_from_body
-from honest_stave.service.evidence import tonality_of
 from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -128,8 +127,7 @@ def _table(each: Plan, kind: str) -> str:
     events = sorted((n for line in each.lines for n in line.events), key=lambda n: (n.onset_s, n.pitch))
     names = {line.id: line.name for line in each.lines}
     octave = each.settings.middle_c_octave
-    pitched = (n for line in each.lines if not line.percussion for n in line.events)
-    called = tonality_of([(n.onset_s, n.offset_s, n.pitch) for n in pitched]).names
+    called = names_of_pitches(each)
     if kind == "csv":
         return notes_as_csv(events, names, each.tempo_map, each.start_s, octave, called)
     if kind == "json":

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_notes import FileNote, notes_of_file
@@ -15,8 +17,10 @@ from honest_stave.core.formats.midi_write import (
     share_channels,
     write_midi,
 )
+from honest_stave.core.harmony.key import find_tonality
 from honest_stave.core.part.events import Sounding
 from honest_stave.core.part.proof import Proof, all_together, prove
+from honest_stave.core.signal.convert import pitch_name
 from honest_stave.core.words import how_many
 
 
@@ -246,7 +250,7 @@ def prove_bytes(data: bytes, planned: Plan) -> Proof:
     file = read_midi(data)
     notes, _ = notes_of_file(file, pedal=True)
     slowest_us = max([tempo for _, tempo in tempo_events(file)] or [500_000])
-    lines = planned.lines
+    lines, called = planned.lines, names_of_pitches(planned)
     together: list[tuple[Sequence[Sounding], list[FileNote]]]
     if planned.settings.type == 0:
         together = [([n for line in lines for n in line.events], notes)]
@@ -261,6 +265,16 @@ def prove_bytes(data: bytes, planned: Plan) -> Proof:
             start_s=planned.start_s,
             tick_s=slowest_us / 1e6 / TICKS_A_QUARTER,
             bend_semitones=planned.settings.bend_semitones,
+            name_of=lambda pitch: pitch_name(pitch, planned.settings.middle_c_octave, called),
         )
         for heard, written in together
     )
+
+
+def names_of_pitches(planned: Plan) -> tuple[str, ...]:
+    """What the twelve pitches are called, C first, as the key of what is handed on has them; drums have none."""
+    events = sorted(
+        (n.onset_s, n.offset_s, n.pitch) for line in planned.lines if not line.percussion for n in line.events
+    )
+    onset_s, offset_s, pitch = np.array(events, np.float64).reshape(-1, 3).T
+    return find_tonality(onset_s, offset_s, pitch.astype(np.int64)).names

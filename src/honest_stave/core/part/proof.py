@@ -1,6 +1,6 @@
 """The proof: a written file, read back, against what is heard, note by note, bend by bend."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,6 +50,7 @@ def prove(
     start_s: float,
     tick_s: float,
     bend_semitones: int,
+    name_of: Callable[[int], str] = pitch_name,
 ) -> Proof:
     """Compares what is heard with what the file says.
 
@@ -59,6 +60,7 @@ def prove(
         start_s: moment of the recording at the file's beginning.
         tick_s: longest tick of the file, the grain of its moments.
         bend_semitones: range of bend that was to be written, 0 for none.
+        name_of: what a pitch is called.
     """
     differences: list[Difference] = []
     tolerance_s = GRAIN_TICKS * tick_s + 1e-6
@@ -72,18 +74,18 @@ def prove(
             apart = b.onset_s + start_s - a.onset_s
             if abs(apart) <= tolerance_s + 0.05:
                 worst_s, worst_cents, count = _compare(
-                    a, b, start_s, tolerance_s, bend_semitones, differences, worst_s, worst_cents
+                    a, b, start_s, tolerance_s, bend_semitones, name_of(a.pitch), differences, worst_s, worst_cents
                 )
                 bends += count
                 i, j = i + 1, j + 1
                 continue
         missing = b is None or (a is not None and (a.pitch, a.onset_s) < (b.pitch, b.onset_s + start_s))
         if missing and a is not None:
-            differences.append(Difference(a.onset_s, f"{pitch_name(a.pitch)} is heard but not in the file."))
+            differences.append(Difference(a.onset_s, f"{name_of(a.pitch)} is heard but not in the file."))
             i += 1
         elif b is not None:
             moment = b.onset_s + start_s
-            differences.append(Difference(moment, f"{pitch_name(b.pitch)} is in the file but not heard."))
+            differences.append(Difference(moment, f"{name_of(b.pitch)} is in the file but not heard."))
             j += 1
     differences.sort(key=lambda d: d.time_s)
     return Proof(
@@ -135,11 +137,11 @@ def _compare(
     start_s: float,
     tolerance_s: float,
     semitones: int,
+    name: str,
     differences: list[Difference],
     worst_s: float,
     worst_cents: float,
 ) -> tuple[float, float, int]:
-    name = pitch_name(a.pitch)
     start_off = b.onset_s + start_s - a.onset_s
     end_off = b.offset_s + start_s - max(a.offset_s, a.onset_s + tolerance_s)
     for what, off in (("begins", start_off), ("ends", end_off)):
