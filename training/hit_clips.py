@@ -5,14 +5,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from training.changed_drums import of_two_events, recoloured
 from training.dress import dress
 from training.made_kits import made_kit
-from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit
+from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE, Kit, OneShot
 
 LENGTH_S = 5.0
 MADE_SHARE = 0.3
-# Few strokes of a drum that is changed in colour are enough for a loop.
+# Strokes that are changed in colour are cut to this length, and few of them are enough for a loop.
+COLOUR_SAMPLES = 1 << 16
 STROKES_COLOURED = 3
 # What keeps time, by how often it does: what is learnt from is like loops as they are made, what is measured on
 # asks for everything.
@@ -21,13 +21,6 @@ TIMEKEEPERS_MEASURED = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "op
 # How often the foot keeps the second and fourth beat, or every one, while the hands are busy elsewhere: under a ride
 # as a rule, under a tom or a bell rarely. Under a snare it is hardly heard: what is said of it there is this share.
 FOOT_KEEPS = {"ride": 0.7, "tom": 0.2, "other": 0.2}
-# How hard the steps of a bar are struck: on the beat and off it, by every drum of what is measured on; where it is
-# learnt what sound tells of force, a drum may as well be even, lean on the off-beat, or have a shape of its own.
-ON_BEAT, OFF_BEAT, EVEN = 0.85, 0.65, 0.75
-ACCENTS = ("beat", "beat", "beat", "even", "even", "even", "off-beat", "own", "own")
-SHAPED, SPREADS = (0.5, 0.95), (0.03, 0.06, 0.12, 0.17)
-# So many drums hold a second event.
-TWO_EVENTS_SHARE = 0.07
 
 
 @dataclass(frozen=True)
@@ -78,17 +71,23 @@ def _mixed(kits: list[Kit], random: np.random.Generator) -> Kit:
     return found
 
 
-def accents(random: np.random.Generator) -> tuple[NDArray[np.float64], float]:
-    """How hard a drum is struck on each of 16 steps, and how much that varies."""
-    place, shape = np.arange(16), str(random.choice(ACCENTS))
-    level = np.full(16, EVEN)
-    if shape == "beat":
-        level = np.where(place % 4 == 0, ON_BEAT, OFF_BEAT)
-    elif shape == "off-beat":
-        level = np.where(place % 4 == 2, ON_BEAT, OFF_BEAT)
-    elif shape == "own":
-        level = np.tile(random.uniform(*SHAPED, 8), 2) if random.random() < 0.5 else random.uniform(*SHAPED, 16)
-    return level, float(random.choice(SPREADS))
+def _recoloured(strokes: list[OneShot], random: np.random.Generator) -> list[OneShot]:
+    """The strokes of one drum as if it were another: tilted, with bumps and dips, sometimes dying sooner."""
+    octaves = np.log2(np.maximum(np.fft.rfftfreq(COLOUR_SAMPLES, 1 / RATE), 20) / 1000)
+    gain_db = float(random.normal(0, 2.0)) * octaves
+    for _ in range(2):
+        gain_db += float(random.normal(0, 5)) * np.exp(-(((octaves - float(random.uniform(-4, 4))) / 0.7) ** 2))
+    gain = np.float32(10 ** (np.clip(gain_db, -18, 18) / 20))
+    dies_s = float(random.uniform(0.05, 0.4)) if random.random() < 0.3 else 0.0
+    found = []
+    for stroke in strokes:
+        sound = np.fft.irfft(np.fft.rfft(stroke.sound, COLOUR_SAMPLES) * gain).astype(np.float32)
+        sound = sound[: len(stroke.sound)]
+        if dies_s:
+            sound *= np.exp(-np.arange(len(sound), dtype=np.float32) / (dies_s * RATE))
+        loudness = np.abs(stroke.sound).max() / max(float(np.abs(sound).max()), 1e-6)
+        found.append(OneShot(sound * np.float32(loudness), stroke.role, stroke.strength))
+    return found
 
 
 def make_clip(
@@ -120,13 +119,7 @@ def make_clip(
     chances = {role: c for role, c in _steps(random, timekeepers).items() if role in kit}
     chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
     if coloured:
-        chosen = {role: recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}
-    beat = np.where(np.arange(16) % 4 == 0, ON_BEAT, OFF_BEAT), 0.12
-    struck = dict.fromkeys(chances, beat)
-    if not tuning:
-        struck = {role: accents(random) for role in chances}
-        two = [role for role in chances if random.random() < TWO_EVENTS_SHARE]
-        chosen |= {role: of_two_events(chosen[role], random) for role in two}
+        chosen = {role: _recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}
     speed = {role: float(2 ** random.normal(0, 0.12)) for role in chances}
     louder = {role: float(10 ** (random.normal(0, 4) / 20)) for role in chances}
     if "hat" in louder:
@@ -141,9 +134,9 @@ def make_clip(
             if random.random() >= chance[step % 16]:
                 continue
             time_s = start_s + step * step_s + swing * (step % 2) + abs(float(random.normal(0, jitter_s)))
-            level, spread = struck[role]
+            accent = 0.85 if step % 4 == 0 else 0.65
             is_ghost = role == "snare" and step % 8 != 4
-            velocity = float(np.clip(random.normal(0.3 if is_ghost else level[step % 16], spread), 0.08, 1.0))
+            velocity = float(np.clip(random.normal(0.3 if is_ghost else accent, 0.12), 0.08, 1.0))
             strokes = [(time_s, velocity)]
             if role in ("snare", "tom") and random.random() < 0.04:
                 strokes.append((time_s + float(random.uniform(0.026, 0.05)), velocity * 0.8))

@@ -6,10 +6,9 @@ import numpy as np
 import pytest
 import soundfile
 from training.attack import attack_delay_s
-from training.one_shots import OneShot
 from training.performance import Performance, Struck, without_overlaps
 
-from training import changed_drums, hit_clips, made_kits, oscillators, recorded_notes, wide_voices
+from training import made_kits, oscillators, recorded_notes, wide_voices
 
 RATE = recorded_notes.RATE
 
@@ -136,25 +135,3 @@ def test_a_drum_machine_s_tone_falls_into_its_pitch_and_rings_until_the_next() -
     assert oscillators.lasts_s(patch, notes[0], 0.7) > 0.4
     assert oscillators.lasts_s(patch, notes[0], 0.45) <= 0.45
     assert patch.drop_semitones > 0
-
-
-def test_a_second_event_comes_as_late_after_every_stroke_of_a_drum() -> None:
-    click = np.zeros(RATE // 2, np.float32)
-    click[0] = 1.0
-    soft, hard = changed_drums.of_two_events(
-        [OneShot(0.2 * click, "hat", 0.2), OneShot(click, "hat", 1.0)], np.random.default_rng(3)
-    )
-    places = [int(np.abs(stroke.sound[round(0.02 * RATE) :]).argmax()) for stroke in (soft, hard)]
-    assert places[0] == places[1]
-    # Louder by as much as the stroke is, and the stroke itself is as it was.
-    assert np.abs(hard.sound[1:]).max() == pytest.approx(5 * np.abs(soft.sound[1:]).max(), rel=1e-4)
-    assert hard.sound[0] == 1.0
-
-
-def test_loops_to_learn_force_from_are_struck_in_more_ways_than_on_the_beat() -> None:
-    random = np.random.default_rng(5)
-    levels = [hit_clips.accents(random)[0] for _ in range(60)]
-    leaning = np.array([level[::4].mean() - level[2::4].mean() for level in levels])
-    # On the beat, evenly, off the beat.
-    assert all((np.sign(np.round(leaning, 6)) == sign).sum() > 10 for sign in (1, 0))
-    assert (leaning < 0).sum() > 5
