@@ -13,13 +13,11 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 from scipy.stats import spearmanr
 
 from honest_stave.core.hits.reading import DRUMS
 from honest_stave.core.hits.weighing import (
     FEWEST_HITS,
-    MOST_ODDS,
     DrumsHeard,
     hear_drums,
     lane_measures,
@@ -29,7 +27,7 @@ from honest_stave.core.hits.weighing import (
     powers_apart,
     surely,
 )
-from training.fitting import RIDGE
+from training.fitting import RIDGE, fit_logistic
 from training.loops_heard import Heard, loops_heard
 from training.train_drums import FIRST_SEED, LEAST_STROKES
 from training.train_hits import TARGET
@@ -57,21 +55,6 @@ class Fitted:
     struck: Values
     there: Values
     velocity: Values
-
-
-def fit_logistic(design: Values, right: Truth, prior: Values) -> Values:
-    """Weights of the log-odds of being right, the likeliest ones, held a little by a prior."""
-    sign = np.where(right, 1.0, -1.0)
-
-    def loss(weights: Values) -> tuple[float, Values]:
-        margin = sign * (design @ weights)
-        slope = -design.T @ (sign / (1 + np.exp(np.clip(margin, -MOST_ODDS, MOST_ODDS))))
-        # A few strokes of a rare drum do not turn the network's word into certainty.
-        apart = weights - prior
-        total = np.logaddexp(0, -margin).sum() + RIDGE / 2 * apart @ apart
-        return float(total), slope + RIDGE * apart
-
-    return np.asarray(minimize(loss, prior, jac=True, method="BFGS").x)
 
 
 def fit_odds(share: Values, right: Truth) -> Values:

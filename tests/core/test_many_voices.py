@@ -5,6 +5,7 @@ import pytest
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.networks import opening
+from honest_stave.core.pitch.evidence import calibrated
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.kind import judge_kind
 from honest_stave.core.pitch.limits import LIMITS, UNHEARD, best_limit, expected
@@ -198,3 +199,11 @@ def test_limit_with_the_best_expected_f1_is_lower_where_all_is_doubtful() -> Non
 
     assert f1_at(best_limit(sure)) >= max(f1_at(limit) for limit in LIMITS) - 0.002
     assert best_limit(np.zeros(0)) == 0.5
+
+
+def test_many_voices_are_told_less_sure_than_they_were_weighed_and_in_the_same_order() -> None:
+    weighed = np.linspace(0, 6, 13)
+    told = calibrated(weighed, "many")
+    assert (told < weighed).all()
+    assert (np.diff(told) > 0).all()
+    assert calibrated(weighed, "one") == pytest.approx(weighed)

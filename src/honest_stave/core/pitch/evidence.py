@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL, LOWEST_PITCH, PITCHES, Activity
 from honest_stave.core.pitch.bands import BANDS_PER_SEMITONE, Bands
 from honest_stave.core.pitch.strikes import RELATED_STEPS, Strikes, related_onsets
@@ -82,6 +83,20 @@ def rises(strikes: Strikes, bands: Bands) -> list[Values]:
     loudest = total_db[np.clip(frame + AFTER_FRAMES, 0, len(total_db) - 1)].max(axis=1, initial=-200.0)
     found.append(np.clip(loudest - lowest, 0.0, 12.0) / 6)
     return found
+
+
+def calibrated(score: Values, voices: str) -> Values:
+    """Log-odds made true on sounds that no training met, by a slope and an offset (Platt 1999), (strikes,).
+
+    Args:
+        score: log-odds as weighed: surer than right on sounds that the networks do not know.
+        voices: one or many.
+
+    Raises:
+        BadInput: the constants are missing or damaged.
+    """
+    slope, offset = constants_of("notes")["sure"][voices]
+    return np.asarray(slope * score + offset)
 
 
 def confidence(score: Values) -> Values:

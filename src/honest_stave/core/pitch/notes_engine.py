@@ -17,7 +17,7 @@ from honest_stave.core.pitch.bare_bass import is_bare_bass, with_overtones
 from honest_stave.core.pitch.character import judge_character
 from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import dying_share
-from honest_stave.core.pitch.evidence import confidence, continuing, rivals
+from honest_stave.core.pitch.evidence import calibrated, confidence, continuing, rivals
 from honest_stave.core.pitch.follow import near_line, outer_line
 from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.glides import doubt_glides, with_arrivals
@@ -164,7 +164,8 @@ def _read_tuned(
     chosen_s = choose_ends(sounding, score, passage, activity, bands, settings.voices)
     velocity = leaning_on_levels(strikes, score, passage, bands)
     strikes = replace(strikes, end_s=np.minimum(chosen_s, seconds), velocity=velocity)
-    sure = confidence(score)
+    told = calibrated(score, settings.voices)
+    sure = confidence(told)
     counted = sure >= DEFAULT_LEAST_CONFIDENCE
     end_s = ends_of(strikes, settings.voices, counted)
     rival, rival_share = rivals(strikes, activity)
@@ -179,7 +180,7 @@ def _read_tuned(
     return NotesReading(
         voices=settings.voices,
         strikes=strikes,
-        score=score,
+        score=told,
         continuing=goes_on,
         centre=centres(line, strikes, end_s),
         level_db=level_db,
