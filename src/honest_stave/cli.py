@@ -1,5 +1,6 @@
 """The command line: the application, and its verbs on files."""
 
+import gc
 import json
 import sys
 from collections.abc import Callable
@@ -321,6 +322,9 @@ def main() -> None:
     except StaveError as error:
         typer.echo(str(error), err=True)
         sys.exit(2)
+    finally:
+        # All that was loaded goes with the process: to look through it for cycles first takes 20 to 40 ms.
+        gc.freeze()
 
 
 if __name__ == "__main__":
