@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from scipy import stats
 
 from honest_stave.core.networks.opening import constants_of
-from honest_stave.core.pitch.evidence import confidence
+from honest_stave.core.pitch.evidence import confidence, curved
 from honest_stave.core.pitch.forming import ends_of
 from honest_stave.core.pitch.loudness import leaning_on_levels
 from honest_stave.core.pitch.note_ends import choose_ends
@@ -34,7 +34,7 @@ from training.read_again import Example, example
 VERSION = "notes 16"
 WORKERS = 2
 # Fitted for many voices only: of one voice so few strikes are in doubt that the half not fitted on is told worse.
-FITTED, AS_HEARD = ("many",), (1.0, 0.0)
+FITTED, AS_HEARD = ("many",), (1.0, 1.0, 0.0)
 # Log-odds beyond this are sure.
 MOST_ODDS = 7.0
 # Clips with fewer notes say nothing of loudness.
@@ -43,19 +43,19 @@ LEAST_STRUCK = 8
 Values = NDArray[np.float64]
 
 
-def fit_sure(examples: list[Example]) -> tuple[float, float]:
-    """Slope and offset of log-odds (Platt 1999)."""
+def fit_sure(examples: list[Example]) -> tuple[float, ...]:
+    """Slopes of log-odds under and over 0, and their offset."""
     odds = np.clip(np.concatenate([e.score for e in examples]), -MOST_ODDS, MOST_ODDS)
     right = np.concatenate([e.right for e in examples])
-    slope, offset = fit_logistic(np.column_stack([odds, np.ones(len(odds))]), right, np.array(AS_HEARD))
-    return round(float(slope), 4), round(float(offset), 4)
+    design = np.column_stack([np.minimum(odds, 0), np.maximum(odds, 0), np.ones(len(odds))])
+    return tuple(round(float(w), 4) for w in fit_logistic(design, right, np.array(AS_HEARD)))
 
 
 def told_by_halves(examples: list[Example], voices: str) -> list[Values]:
     """How sure each strike of each clip is, by what was fitted on the half that the clip is not in."""
     halves = examples[::2], examples[1::2]
     curves = [fit_sure(half) if voices in FITTED else AS_HEARD for half in halves]
-    return [confidence(slope * e.score + offset) for e, (slope, offset) in zip(examples, cycle(curves[::-1]))]
+    return [confidence(curved(e.score, curve)) for e, curve in zip(examples, cycle(curves[::-1]))]
 
 
 def figures(examples: list[Example], sure_of: list[Values]) -> dict[str, float]:

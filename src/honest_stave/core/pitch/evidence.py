@@ -1,5 +1,7 @@
 """What speaks for and against a strike, and its rivals: measures of itself and of the pitches it is related to."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -86,7 +88,9 @@ def rises(strikes: Strikes, bands: Bands) -> list[Values]:
 
 
 def calibrated(score: Values, voices: str) -> Values:
-    """Log-odds made true on sounds that no training met, by a slope and an offset (Platt 1999), (strikes,).
+    """Log-odds made true on sounds that no training met, (strikes,).
+
+    By a slope for what is rather wrong, one for what is rather right, and an offset (after Platt 1999).
 
     Args:
         score: log-odds as weighed: surer than right on sounds that the networks do not know.
@@ -95,8 +99,13 @@ def calibrated(score: Values, voices: str) -> Values:
     Raises:
         BadInput: the constants are missing or damaged.
     """
-    slope, offset = constants_of("notes")["sure"][voices]
-    return np.asarray(slope * score + offset)
+    return curved(score, constants_of("notes")["sure"][voices])
+
+
+def curved(score: Values, curve: Sequence[float]) -> Values:
+    """Log-odds by a slope under 0, a slope over 0, and an offset, (strikes,)."""
+    under, over, offset = curve
+    return np.asarray(under * np.minimum(score, 0) + over * np.maximum(score, 0) + offset)
 
 
 def confidence(score: Values) -> Values:
