@@ -1,6 +1,7 @@
 """Tables, files and bodies: what is put in comes back, and nothing is left half done."""
 
 import io
+from dataclasses import replace
 from pathlib import Path
 
 import mido
@@ -15,6 +16,9 @@ from honest_stave.core.errors import Conflict, NotFound, StaveError
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import read_midi
 from honest_stave.core.part.notes import Note, Origin, Part
+from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.reading import VERSION, FormSettings, ReadSettings
 from honest_stave.service import folios, performances, timing
 from honest_stave.service.codec import (
     note_from_body,
@@ -26,12 +30,15 @@ from honest_stave.service.codec import (
 )
 from honest_stave.service.handing import file_stem
 from honest_stave.service.takes import name_of_file
+from honest_stave.service.work import reading_from_file, reading_to_bytes
 from honest_stave.store import history
 from honest_stave.store.database import Database
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Base
 from tests.conftest import Watched
 from tests.core.test_tempo_map import maps
+from tests.made import RATE, line
+from tests.made import Note as MadeNote
 
 moments = st.floats(0, 3000, allow_nan=False)
 origins = st.builds(
@@ -239,3 +246,14 @@ def test_errors_travel_between_processes_whole() -> None:
     again = pickle.loads(pickle.dumps(error))
     assert isinstance(again, StaveError)
     assert (type(again), again.title, again.detail) == (NotFound, error.title, error.detail)
+
+
+@pytest.mark.parametrize("number", range(2, VERSION + 1))
+def test_a_reading_of_notes_by_any_engine_before_opens(tmp_path: Path, number: int) -> None:
+    sound = line([MadeNote(0.3, 0.9, 60), MadeNote(1.0, 1.6, 64)])
+    made = replace(read(sound, RATE, ReadSettings()), engine=f"notes {number}")
+    path = tmp_path / "reading.npz"
+    path.write_bytes(reading_to_bytes(made))
+    opened = reading_from_file(path)
+    assert opened.engine == made.engine
+    assert form_candidates(opened, FormSettings()) == form_candidates(made, FormSettings())

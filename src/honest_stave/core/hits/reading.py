@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 9"
+VERSION = 9
+ENGINE = f"hits {VERSION}"
 # Readings of these engines are kept in the same way.
-READABLE = ("hits 2", "hits 3", "hits 4", "hits 5", "hits 6", "hits 7", "hits 8", ENGINE)
+READABLE = tuple(f"hits {number}" for number in range(2, VERSION + 1))
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
 DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat", "tom", "cymbal", "other")
 # Candidates this sure or more count unless the producer sets the limit elsewhere.

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "notes 16"
+VERSION = 16
+ENGINE = f"notes {VERSION}"
 # Readings of these engines are kept in the same way.
-READABLE = (*(f"notes {number}" for number in range(2, 14)), ENGINE)
+READABLE = tuple(f"notes {number}" for number in range(2, VERSION + 1))
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
 DEFAULT_LEAST_CONFIDENCE = 0.5
 
