@@ -17,7 +17,7 @@ const told = computed(() => {
   const names = others.value.map((pitch) => pitchName(pitch, evidence.names)).join(', ')
   return own.value
     ? `${own.value} are its own; the broken ones ${names} could explain.`
-    : `All could come from ${names}: this may be a ghost.`
+    : `All could come from ${names}: by these alone it could be a ghost.`
 })
 
 useCanvas('partials', [() => evidence.partials], (pen, width, height) => {
