@@ -35,8 +35,8 @@ VERSION = "notes 16"
 WORKERS = 2
 # Fitted for many voices only: of one voice so few strikes are in doubt that the half not fitted on is told worse.
 FITTED, AS_HEARD = ("many",), (1.0, 1.0, 0.0)
-# Log-odds beyond this are sure.
-MOST_ODDS = 7.0
+# Log-odds are fitted within this: what lies beyond is sure either way, and would turn the slopes.
+FITTED_ODDS = 7.0
 # Clips with fewer notes say nothing of loudness.
 LEAST_STRUCK = 8
 
@@ -45,7 +45,7 @@ Values = NDArray[np.float64]
 
 def fit_sure(examples: list[Example]) -> tuple[float, ...]:
     """Slopes of log-odds under and over 0, and their offset."""
-    odds = np.clip(np.concatenate([e.score for e in examples]), -MOST_ODDS, MOST_ODDS)
+    odds = np.clip(np.concatenate([e.score for e in examples]), -FITTED_ODDS, FITTED_ODDS)
     right = np.concatenate([e.right for e in examples])
     design = np.column_stack([np.minimum(odds, 0), np.maximum(odds, 0), np.ones(len(odds))])
     return tuple(round(float(w), 4) for w in fit_logistic(design, right, np.array(AS_HEARD)))

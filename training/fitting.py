@@ -5,12 +5,12 @@ import torch
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-from honest_stave.core.hits.weighing import MOST_ODDS
-
 Values = NDArray[np.float64]
 
 # Weight of the squares of the weights: clips are few, notes of one clip alike.
 RIDGE = 3.0
+# Log-odds beyond this are certain, and their exponential stays finite.
+MOST_ODDS = 30.0
 # Units of the layer, and rounds over all rows.
 UNITS, ROUNDS = 32, 60
 # Layers fitted from different beginnings; the mean of their log-odds is steadier than any of them.
@@ -26,7 +26,7 @@ def fit_logistic(design: Values, right: NDArray[np.bool_], prior: Values) -> Val
     def loss(weights: Values) -> tuple[float, Values]:
         margin = sign * (design @ weights)
         slope = -design.T @ (sign / (1 + np.exp(np.clip(margin, -MOST_ODDS, MOST_ODDS))))
-        # A few strokes of a rare drum do not turn the network's word into certainty.
+        # A few cases do not turn what was said before into certainty.
         apart = weights - prior
         total = np.logaddexp(0, -margin).sum() + RIDGE / 2 * apart @ apart
         return float(total), slope + RIDGE * apart

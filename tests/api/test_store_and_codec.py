@@ -18,7 +18,7 @@ from honest_stave.core.formats.midi_read import read_midi
 from honest_stave.core.part.notes import Note, Origin, Part
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.notes_engine import read
-from honest_stave.core.pitch.reading import VERSION, FormSettings, ReadSettings
+from honest_stave.core.pitch.reading import ENGINE, FormSettings, ReadSettings
 from honest_stave.service import folios, performances, timing
 from honest_stave.service.codec import (
     note_from_body,
@@ -251,7 +251,7 @@ def test_errors_travel_between_processes_whole() -> None:
 def test_a_reading_of_notes_by_any_engine_before_opens(tmp_path: Path) -> None:
     made = read(line([MadeNote(0.3, 0.9, 60), MadeNote(1.0, 1.6, 64)]), RATE, ReadSettings())
     path = tmp_path / "reading.npz"
-    for number in range(2, VERSION + 1):
+    for number in range(2, int(ENGINE.split()[1]) + 1):
         path.write_bytes(reading_to_bytes(replace(made, engine=f"notes {number}")))
         opened = reading_from_file(path)
         assert opened.engine == f"notes {number}"

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from honest_stave.core.beat.beat_map import BeatMap, check_map
+from honest_stave.core.engines import engines_since
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.formats.midi_read import read_midi
 from honest_stave.core.part.notes import Note, Part
@@ -21,7 +22,7 @@ from honest_stave.store.files import Files
 from honest_stave.store.tables import Job
 
 ENGINE = "align 4"
-READABLE = ("align 1", "align 2", "align 3", ENGINE)
+READABLE = engines_since(ENGINE, 1)
 SHORTEST_S = 0.02
 
 

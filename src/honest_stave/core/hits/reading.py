@@ -6,12 +6,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.engines import engines_since
 from honest_stave.core.signal.listen import ListenSettings
 
-VERSION = 9
-ENGINE = f"hits {VERSION}"
+ENGINE = "hits 9"
 # Readings of these engines are kept in the same way.
-READABLE = tuple(f"hits {number}" for number in range(2, VERSION + 1))
+READABLE = engines_since(ENGINE, 2)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
 DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat", "tom", "cymbal", "other")
 # Candidates this sure or more count unless the producer sets the limit elsewhere.

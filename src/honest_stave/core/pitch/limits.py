@@ -10,8 +10,8 @@ from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettin
 
 # Limits in hundredths, 0 to 1.
 LIMITS = np.arange(101) / 100
-# Where much is doubtful some notes are not even candidates: so many for all that is undecided among these. Told by 85
-# tuning clips (343 of 10,691 notes); a bank kept for measuring has a fifth more of them, real instruments two thirds.
+# Where much is doubtful some notes are not even candidates: so many for all that is undecided among these. By the
+# tuning clips (371 of 12,888 notes); a bank kept for measuring has a fifth more of them, real instruments two thirds.
 UNHEARD = 0.42
 # No limit is proposed under this: so doubtful a take has no reading worth the name, whatever its F1.
 LOWEST_PROPOSED = 0.25

@@ -6,13 +6,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.engines import engines_since
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-VERSION = 16
-ENGINE = f"notes {VERSION}"
+ENGINE = "notes 16"
 # Readings of these engines are kept in the same way.
-READABLE = tuple(f"notes {number}" for number in range(2, VERSION + 1))
+READABLE = engines_since(ENGINE, 2)
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
 DEFAULT_LEAST_CONFIDENCE = 0.5
 
