@@ -96,6 +96,14 @@ def test_pickup_and_place_in_the_bar_are_told() -> None:
     assert found.shift_share[0] > 0.9
 
 
+def test_a_few_beats_are_not_explained_by_one_long_bar() -> None:
+    # Of a bar of seven nothing speaks against six beats but how seldom there is one.
+    shares = np.log(np.full((6, len(METERS)), 1 / len(METERS)))
+    assert set(find_bars(np.full(6, -0.8), shares).length.tolist()) == {4}
+    # Two bars of seven say what they are.
+    assert set(find_bars(np.where(np.arange(14) % 7 == 0, 3.0, -3.0), shares_of(14, (7, False))).length) == {7}
+
+
 def test_a_meter_that_changes_is_followed() -> None:
     place = np.concatenate([np.tile(np.arange(4), 8), np.tile(np.arange(3), 8)])
     odds = np.where(place == 0, 3.0, -3.0)

@@ -5,6 +5,7 @@ import pytest
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
+from honest_stave.core.signal.opposed import opposed_channels
 from tests.made import RATE
 
 
@@ -32,6 +33,19 @@ def test_channels() -> None:
 def test_a_silent_channel_does_not_halve_the_sum() -> None:
     one_silent = np.stack([sine(300), np.zeros(RATE, np.float32)], axis=1)
     assert level(prepare(one_silent, RATE, ListenSettings())[0]) == pytest.approx(level(sine(300)), rel=0.01)
+
+
+def test_channels_that_oppose_each_other_do_not_cancel_and_wide_ones_are_left_alone() -> None:
+    random = np.random.default_rng(4)
+    middle, side = (random.normal(0, 0.1, 2 * RATE).astype(np.float32) for _ in range(2))
+    reversed_wire = np.stack([middle, -0.7 * middle], axis=1)
+    assert opposed_channels(reversed_wire).tolist() == [False, True]
+    assert level(prepare(reversed_wire, RATE, ListenSettings())[0]) == pytest.approx(
+        level(prepare(0.85 * middle[:, None], RATE, ListenSettings())[0]), rel=0.01
+    )
+    # Side as loud as the middle: nothing is shared.
+    assert not opposed_channels(np.stack([middle + side, middle - side], axis=1)).any()
+    assert not opposed_channels(np.zeros((5, 3), np.float32)).any()
 
 
 def test_cuts_take_away_what_lies_beyond() -> None:

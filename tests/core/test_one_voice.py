@@ -135,11 +135,12 @@ def test_the_runner_up_is_another_pitch_with_a_small_share() -> None:
 
 
 DRESSES = {
-    "34 dB quieter": lambda x: x * 10 ** (-34 / 20),
+    "60 dB quieter": lambda x: x * 10 ** (-60 / 20),
     "clipped": lambda x: np.clip(x * 3, -0.9, 0.9),
     "upside down": lambda x: -x,
     "constant offset": lambda x: x * 0.6 + 0.3,
     "one channel silent": lambda x: np.concatenate([x, np.zeros_like(x)], axis=1),
+    "sides that cancel": lambda x: np.concatenate([x, -0.8 * x], axis=1),
     "twelve channels": lambda x: np.repeat(x, 12, axis=1),
     "8 bit": lambda x: np.round(x * 127) / 127,
 }

@@ -3374,6 +3374,11 @@ export interface components {
              */
             repaired_samples: number;
             /**
+             * Opposed Channels
+             * @default 0
+             */
+            opposed_channels: number;
+            /**
              * Notes
              * @default 0
              */

@@ -102,6 +102,7 @@ class TakeFacts(Model):
     silence_before_s: float = 0.0
     silence_after_s: float = 0.0
     repaired_samples: int = 0
+    opposed_channels: int = 0
     notes: int = 0
     tracks: int = 0
     tempo: Tempo | None = None

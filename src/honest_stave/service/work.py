@@ -20,6 +20,7 @@ from honest_stave.core.pitch.reading import READABLE, NotesReading, PitchLine, R
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.core.signal.measure import Measurer
+from honest_stave.core.signal.opposed import opposed_channels
 from honest_stave.core.signal.peaks import PeakMaker
 from honest_stave.store.files import Files
 
@@ -54,6 +55,7 @@ def decode_take(files: Files, arguments: Result, progress: Progress) -> Result:
                 frames += len(clean)
                 progress(min(0.97, frames / info.frames if info.frames else 0.5))
             samples = out.keep()
+    decoded = open_samples(files.path(samples), info.channels) if frames else None
     with path.open("rb") as source:
         hints["timeline_s"] = timeline_of_wav(source, info.rate)
     facts = {
@@ -65,7 +67,8 @@ def decode_take(files: Files, arguments: Result, progress: Progress) -> Result:
         "samples": samples,
         "peaks": [files.add(level.tobytes()) for level in peaks.finish().levels],
         "hints": hints,
-        "seems": _kind_of_take(open_samples(files.path(samples), info.channels), info.rate) if frames else None,
+        "seems": None if decoded is None else _kind_of_take(decoded, info.rate),
+        "opposed_channels": 0 if decoded is None else int(opposed_channels(decoded).sum()),
         **asdict(measurer.finish()),
     }
     return {"kind": "audio", "facts": facts}

@@ -20,6 +20,7 @@ from honest_stave.core.pitch.activity import LOWEST_PITCH, PITCHES, Activity, ti
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ListenSettings, prepare
+from honest_stave.core.signal.loud_enough import loud_enough
 
 Values = NDArray[np.float64]
 PERCUSSION_CHANNEL = 9
@@ -117,6 +118,7 @@ def align_with_moments(
     if len({n.onset_beats for n in inside}) < 2:
         raise BadInput("This score has too few notes.", "Give a MIDI file with the notes of the piece.")
     signal, starts_s = prepare(samples, rate, ListenSettings())
+    signal, _ = loud_enough(signal)
     tuning_cents, _ = measure_tuning(signal)
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
     activity = hear(bands, lambda share: progress(0.4 + 0.5 * share))

@@ -15,6 +15,10 @@ Values = NDArray[np.float64]
 
 # Costs in log-odds: another meter, a bar that is cut short, a beginning inside a bar.
 CHANGE_COST, CUT_COST, INSIDE_COST = 9.0, 6.0, 0.7
+# What a meter of five or seven, or a compound one of three or four, costs once: music is seldom in it, and a bar as
+# long as that explains a few beats by saying nothing of them. Of 265 crops of 3 to 8 s of the practice recordings 234
+# have their meter right so, 222 without.
+RARE_COST, RARE_METERS = 6.0, ((5, False), (6, False), (7, False), (3, True), (4, True))
 METER_WEIGHT = 0.5
 MOST_ODDS = 5.0
 
@@ -58,7 +62,8 @@ def find_bars(odds: Values, meter_log_share: Values) -> Bars:
     firsts = np.array([first_of[m] for m in range(len(METERS))])
     lasts = firsts + np.array([beats - 1 for beats, _ in METERS])
     emit = np.where(places == 0, on[:, None], off[:, None]) + METER_WEIGHT * meter_log_share[:, meters]
-    total = emit[0] - INSIDE_COST * (places > 0)
+    rare = np.array([meter in RARE_METERS for meter in METERS])[meters]
+    total = emit[0] - INSIDE_COST * (places > 0) - RARE_COST * rare
     came = np.zeros((len(odds), len(states)), int)
     came[0] = -1
     before = np.where(places > 0, np.arange(len(states)) - 1, lasts[meters])

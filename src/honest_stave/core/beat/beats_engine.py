@@ -18,6 +18,7 @@ from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
+from honest_stave.core.signal.loud_enough import loud_enough
 
 ENGINE = "beats 10"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
@@ -104,6 +105,7 @@ def listen_to(samples: NDArray[np.float32], rate: int) -> Heard:
 
 
 def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
+    signal, _ = loud_enough(signal)
     tuning_cents, _ = measure_tuning(signal)
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
     notes = hear(bands, lambda share: progress(0.4 + 0.3 * share), NOTE_EARS)

@@ -4,6 +4,8 @@ A hit is a peak of "something is struck"; every drum that is heard in it is a ca
 own at the same moment.
 """
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,6 +19,7 @@ from honest_stave.core.hits.own_wave import velocities_by_wave
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
 from honest_stave.core.hits.weighing import weigh
 from honest_stave.core.signal.listen import heard_channels
+from honest_stave.core.signal.loud_enough import loud_enough
 
 # Peaks lower than this are noise even to a generous limit; a drum heard less is no candidate.
 LEAST_ANY, LEAST_DRUM = 0.1, 0.08
@@ -60,9 +63,11 @@ def read(
         BadInput: the network is missing or damaged.
     """
     mono, starts_s = _mono(samples, rate, settings)
+    mono, raised_db = loud_enough(mono)
     progress(0.1)
     found = find_hits(mono, lambda share: progress(0.1 + 0.8 * share))
-    return _with_drums(found, starts_s, mono)
+    reading = _with_drums(found, starts_s, mono)
+    return replace(reading, level_db=reading.level_db - raised_db)
 
 
 def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Found:

@@ -18,6 +18,7 @@ from honest_stave.core.pitch.bands import HOP_SAMPLES, LOWEST_PITCH, Bands
 from honest_stave.core.pitch.bare_bass import is_bare_bass, with_overtones
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
+from honest_stave.core.signal.loud_enough import loud_enough
 from honest_stave.core.signal.measure import level_reached
 
 KindName = Literal["one", "many", "drums", "mix"]
@@ -81,6 +82,8 @@ def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
     """
     listened = stretches(len(samples) / rate)
     parts = [prepare(samples, rate, ListenSettings(from_s=from_s, to_s=to_s))[0] for from_s, to_s in listened]
+    raised, _ = loud_enough(np.concatenate(parts))
+    parts = np.split(raised, np.cumsum([len(part) for part in parts])[:-1])
     bare_bass = is_bare_bass(parts)
     if bare_bass:
         parts = [with_overtones(part) for part in parts]

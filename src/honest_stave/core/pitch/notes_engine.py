@@ -34,6 +34,7 @@ from honest_stave.core.pitch.strikes import Strikes, find_strikes, loudest_db
 from honest_stave.core.pitch.tuning import LEAST_AGREEMENT, measure_tuning, tuning_of_line
 from honest_stave.core.pitch.weighing import one_at_a_time, weigh
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono, prepare
+from honest_stave.core.signal.loud_enough import loud_enough
 
 # Strikes with lower log-odds are no candidates: fewer than one in fifty of them is a note.
 LEAST_LOG_ODDS = -4.0
@@ -101,7 +102,11 @@ def _read(
     settings: ReadSettings,
     progress: Progress,
 ) -> NotesReading:
-    signal, starts_s = prepare(samples, rate, settings.listen)
+    def prepared() -> tuple[Mono, float]:
+        signal, starts_s = prepare(samples, rate, settings.listen)
+        return loud_enough(signal)[0], starts_s
+
+    signal, starts_s = prepared()
     progress(0.03)
     listened = stretches(len(signal) / ANALYSIS_RATE)
     bare_bass = is_bare_bass([signal[round(a * ANALYSIS_RATE) : round(b * ANALYSIS_RATE)] for a, b in listened])
@@ -115,7 +120,7 @@ def _read(
     def listen() -> Mono:
         if kept:
             return kept[0]
-        made = prepare(samples, rate, settings.listen)[0]
+        made = prepared()[0]
         return with_overtones(made) if bare_bass else made
 
     def settle(bands: Bands, activity: Activity) -> ReadSettings:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.signal.mapped import let_go
+from honest_stave.core.signal.opposed import opposed_channels
 
 Channels = Literal["sum", "left", "right", "difference"]
 Mono = NDArray[np.float32]
@@ -40,7 +41,7 @@ class ListenSettings:
 
 
 def heard_channels(samples: NDArray[np.float32], channels: Channels) -> tuple[list[int], list[float]]:
-    """Channels that are listened to and their weights; silent ones do not thin the sum."""
+    """Channels that are listened to and their weights; no silent one thins the sum, none cancels another."""
     count = samples.shape[1]
     if count == 1 or channels == "left":
         return [0], [1.0]
@@ -50,8 +51,9 @@ def heard_channels(samples: NDArray[np.float32], channels: Channels) -> tuple[li
         return [0, 1], [0.5, -0.5]
     blocks = range(0, len(samples), BLOCK_SAMPLES)
     heard = [c for c in range(count) if any(np.any(samples[i : i + BLOCK_SAMPLES, c]) for i in blocks)] or [0]
+    turned = opposed_channels(samples)
     let_go(samples)
-    return heard, [1.0 / len(heard)] * len(heard)
+    return heard, [(-1.0 if turned[c] else 1.0) / len(heard) for c in heard]
 
 
 def _resampled(samples: NDArray[np.float32], first: int, last: int, rate: int, channels: Channels) -> Mono:

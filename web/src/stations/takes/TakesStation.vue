@@ -153,6 +153,10 @@ const ends = (take: Take) =>
                     ? 'stereo'
                     : `${take.facts.channels} ch`
               }}
+              <div v-if="take.facts.opposed_channels" class="soft">
+                its channels cancel each other: read with
+                {{ plural(take.facts.opposed_channels, 'channel') }} turned over
+              </div>
               <div v-if="take.facts.seems" class="soft">
                 seems {{ HOLDS[take.facts.seems.name] }} {{ take.facts.seems.confidence.toFixed(2) }}
               </div>
