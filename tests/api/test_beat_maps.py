@@ -170,6 +170,9 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     assert moved == [6]
     edit(app, aligned, "as hold", [view["written_out"][0][0]], beats=2)
     assert app.get(f"/beat-maps/{aligned}")["holds"][0]["written_beats"] == 3
+    edit(app, aligned, "hold", [1, 2], written_beats=1)
+    assert [h["beat"] for h in app.get(f"/beat-maps/{aligned}")["holds"]][:2] == [1, 2]
+    edit(app, aligned, "hold", [1, 2])
     made = app.send("POST", f"/beat-maps/{aligned}/hand-on", {"formats": ["map", "score"]})
     assert made["proof"]["same"], made["proof"]["text"]
     with zipfile.ZipFile(io.BytesIO(app.get_bytes(f"/hand-ons/{made['id']}/file"))) as files:

@@ -140,6 +140,13 @@ def test_the_same_file_twice_is_noticed(app: App) -> None:
     assert len(app.get()["takes"]) == 1
 
 
+def test_takes_that_come_with_one_name_are_told_apart(app: App) -> None:
+    for softer in (1, 2):
+        app.bring_in(wav(line(tune()) / softer), "hymn.wav")
+    app.bring_in(whistle_and_bass(), "hymn.mid")
+    assert sorted(take["name"] for take in app.get()["takes"].values()) == ["hymn", "hymn 2", "hymn, MIDI"]
+
+
 def test_takes_are_renamed_and_removed_undoably(app: App) -> None:
     take = app.bring_in(wav(line(tune())))["result"]["take"]
     app.send("PATCH", f"/takes/{take}", {"name": "Boathouse"})
@@ -149,7 +156,8 @@ def test_takes_are_renamed_and_removed_undoably(app: App) -> None:
     assert app.get()["takes"][take]["name"] == "Boathouse"
 
 
-def test_a_midi_file_becomes_parts_at_once(app: App) -> None:
+def whistle_and_bass() -> bytes:
+    """A MIDI file of two tracks, one of whose notes hangs."""
     file = mido.MidiFile(ticks_per_beat=96)
     for name, pitch in (("whistle", 74), ("bass", 38)):
         track = mido.MidiTrack([mido.MetaMessage("track_name", name=name)])
@@ -161,7 +169,11 @@ def test_a_midi_file_becomes_parts_at_once(app: App) -> None:
         file.tracks.append(track)
     out = io.BytesIO()
     file.save(file=out)
-    job = app.bring_in(out.getvalue(), "play.mid")
+    return out.getvalue()
+
+
+def test_a_midi_file_becomes_parts_at_once(app: App) -> None:
+    job = app.bring_in(whistle_and_bass(), "play.mid")
     state = app.get()
     assert sorted(p["name"] for p in state["parts"].values()) == ["whistle"] or len(state["parts"]) == 2
     assert "stuck" in job["result"]["notice"]

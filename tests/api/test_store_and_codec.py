@@ -11,6 +11,8 @@ from alembic.runtime.migration import MigrationContext
 from hypothesis import given
 from hypothesis import strategies as st
 
+from honest_stave.core.beat.beat_map import times_of
+from honest_stave.core.beat.map_of import map_of_tempo
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import Conflict, NotFound, StaveError
 from honest_stave.core.formats.midi_notes import notes_of_file
@@ -220,6 +222,32 @@ def test_the_map_of_a_file() -> None:
     assert [found.bpm_at(b) for b in (0, 3)] == [pytest.approx(60), pytest.approx(120)]
     assert found.meters[0].numerator == 3
     assert found.bar_position(3.0).bar == 2
+
+
+@pytest.mark.parametrize(
+    ("meters", "pickup"),
+    [
+        ([(4, 16), (4, 4)], 1.0),
+        ([(2, 4), (6, 8), (2, 4)], 2.0),
+        ([(3, 4), (4, 4), (3, 4)], 0.0),
+        ([(4, 4), (3, 4)], 0.0),
+    ],
+    ids=["four sixteenths before 4/4", "two quarters before 6/8", "three and four in turn", "a longer bar first"],
+)
+def test_a_short_first_bar_of_a_score_is_its_pickup(meters: list[tuple[int, int]], pickup: float) -> None:
+    written, waits = [], 0
+    for numerator, denominator in meters:
+        written.append(mido.MetaMessage("time_signature", numerator=numerator, denominator=denominator, time=waits))
+        waits = 480 * 4 * numerator // denominator
+        # The second meter stays for five bars.
+        waits *= 5 if len(written) == 2 and pickup == 2.0 else 1
+    found = performances.map_of_file(read_midi(midi_bytes(written, struck(60))))
+    assert found is not None
+    assert found.seconds_at(-pickup) == pytest.approx(0.0)
+    assert found.bar_position(0.0).bar == 1
+    first = map_of_tempo(found, "score", 20.0)
+    felt = found.meter_at(0.0).felt_beat_quarters
+    assert (first.meters[0].beat, times_of(first)[0]) == (int(pickup / felt), pytest.approx((pickup % felt) / 2))
 
 
 @pytest.mark.parametrize("program", range(0, 128, 5))

@@ -5,8 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from honest_stave.core.beat.beat_map import Beat, BeatMap, MeterFrom, places_of, tempo_map_of
+from honest_stave.core.beat.beat_map import Beat, BeatMap, Hold, MeterFrom, places_of, tempo_map_of
 from honest_stave.core.beat.click import ticks_of
+from honest_stave.core.beat.held import likely_held
 from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import as_rest, find_silences, rests_in, without_stillness
 from honest_stave.core.errors import BadInput
@@ -55,6 +56,26 @@ def test_a_silence_that_was_counted_through_becomes_a_rest_and_the_music_stays_w
     assert float(tempo_map_of(rest).seconds_at(places.position[10])) == pytest.approx(12.0)
     assert not [t for t in ticks_of(rest) if 5.6 < t.time_s < 11.9]
     assert rests_in(rest, [(5.6, 11.9)]) == []
+
+
+def lasting(beats: dict[int, float], pins: tuple[int, ...] = ()) -> BeatMap:
+    """Forty beats of half a second, some of them so many times as long."""
+    length_s = [0.5 * beats.get(i, 1.0) for i in range(39)]
+    times = 1.0 + np.concatenate([[0.0], np.cumsum(length_s)])
+    return replace(steady(), beats=tuple(Beat(t, None, 0.95, i in pins) for i, t in enumerate(times.tolist())))
+
+
+def test_a_beat_far_longer_than_those_around_it_seems_held_and_slowing_down_does_not() -> None:
+    found = lasting({8: 2.0, 20: 2.4, 21: 2.4, 22: 2.4})
+    assert likely_held(found) == [(8, 1, pytest.approx(2.0)), (20, 3, pytest.approx(2.4))]
+    assert implausible_stretches(lasting({8: 3.0})) == []
+    # Between pins it may be a beat that was left out.
+    assert implausible_stretches(lasting({8: 3.0}, pins=(8, 9))) == [(8, 9)]
+    held = replace(found, holds=(Hold(8),))
+    assert [first for first, _, _ in likely_held(held)] == [20]
+    assert likely_held(lasting({30 + i: 1.15**i for i in range(9)})) == []
+    assert likely_held(lasting({i: 2.0 for i in range(20, 39)})) == []
+    assert likely_held(steady(3)) == []
 
 
 def test_minutes_of_silence_are_written_as_bars_enough() -> None:

@@ -1754,6 +1754,8 @@ export interface components {
             silences: number[][];
             /** Implausible */
             implausible: number[][];
+            /** Held */
+            held: number[][];
         };
         /** Body_bring_in_api_folios__folio_id__takes_post */
         Body_bring_in_api_folios__folio_id__takes_post: {

@@ -12,6 +12,7 @@ from honest_stave.api.models import Model, Opened, Revision, Seconds
 from honest_stave.api.takes import Queued
 from honest_stave.core.beat.beat_map import doubt_bpm_of, drift_ms_of, felt_bpm_of, places_of, weakest_of
 from honest_stave.core.beat.click import ticks_of
+from honest_stave.core.beat.held import likely_held
 from honest_stave.core.beat.map_files import click_notes
 from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import rests_in
@@ -111,6 +112,7 @@ class BeatMapView(Model):
     written_out: list[list[int]]
     silences: list[list[int]]
     implausible: list[list[int]]
+    held: list[list[float]]
 
 
 class BeatEdit(Model):
@@ -208,6 +210,7 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "written_out": [[w.beat, w.beats] for w in found.written_out],
         "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),
         "implausible": implausible_stretches(found),
+        "held": likely_held(found),
         "runners_up": [{"name": n, "share": s} for n, s in beat_maps.runners_up(studio, folio_id, found)],
     }
     return Response(to_json(view), media_type="application/json")

@@ -4,6 +4,7 @@ import io
 import json
 import time
 import uuid
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -79,10 +80,12 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
         found = Alignment(
             arrays["beat"], arrays["time_s"], arrays["confidence"], arrays["likeness"], scalars["stops_fitting"]
         )
-    written = performances.map_of_file(read_midi(data))
+    file = read_midi(data)
+    written, pickup = performances.map_of_file(file), performances.pickup_quarters(file)
     if written is None:
         raise BadInput("The score carries no tempo map that can be used.", "Save it with a tempo and a meter.")
-    made = map_of_alignment(found, written_notes(data), written)
+    score = [replace(n, onset_beats=n.onset_beats - pickup) for n in written_notes(data)]
+    made = map_of_alignment(replace(found, beat=found.beat - pickup), score, written)
     with studio.database.session() as session:
         have = history.entities(session, folio_id, "take")
     name = f"{have[score_id]['name']} on {have[take_id]['name']}" if score_id in have else "Aligned score"

@@ -182,7 +182,7 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "steady": ("made steady", lambda s, f, m, c, v: map_edits.steady(m, min(c), max(c))),
     "as hold": ("written hold made one", lambda s, f, m, c, v: as_hold(m, c[0], v["beats"])),
     "as rest": ("silence made a rest", lambda s, f, m, c, v: as_rest(m, c[0], v["beats"])),
-    "hold": ("hold", lambda s, f, m, c, v: map_edits.hold(m, c[0], v.get("written_beats"))),
+    "hold": ("hold", lambda s, f, m, c, v: reduce(lambda b, i: map_edits.hold(b, i, v.get("written_beats")), c, m)),
     "mark": ("marker", lambda s, f, m, c, v: map_edits.mark(m, v["time_s"], v["name"])),
     "click": ("click", lambda s, f, m, c, v: map_edits.click_from(m, check_click(ClickFrom(c[0], **v)))),
     "tap": ("tapped", lambda s, f, m, c, v: _tapped(s, f, m, v["tap_s"])),

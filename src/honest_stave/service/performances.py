@@ -3,6 +3,7 @@
 import time
 import uuid
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
@@ -45,10 +46,13 @@ def split_notes(file: MidiFile, notes: Sequence[FileNote]) -> list[tuple[str, li
 
 
 def map_of_file(file: MidiFile) -> TempoMap | None:
-    """The file's own tempo map; None where it has none or it cannot be used."""
+    """The file's own tempo map; None where it has none or it cannot be used.
+
+    What is written before bar 1 lies before position 0, as everywhere (``pickup_quarters``).
+    """
     if file.ticks_a_quarter == 0:
         return None
-    clock = TickClock(file)
+    clock, meters, pickup = TickClock(file), _meters(file), pickup_quarters(file)
     events = tempo_events(file) or [(0, 500_000)]
     knots: list[Knot] = []
     for tick, _ in events:
@@ -59,12 +63,27 @@ def map_of_file(file: MidiFile) -> TempoMap | None:
         knots.insert(0, Knot(0.0, 0.0))
     last_tick = round(knots[-1].beat * file.ticks_a_quarter)
     knots.append(Knot(knots[-1].beat + 1.0, clock.seconds(last_tick + file.ticks_a_quarter)))
+    knots = [replace(k, beat=k.beat - pickup) for k in knots]
+    if pickup:
+        meters = tuple(replace(m, bar=m.bar - 1) for m in meters[1:])
     try:
         if len(knots) == 2:
-            return TempoMap((knots[0],), _meters(file), 1, 60.0 / (knots[1].time_s - knots[0].time_s))
-        return TempoMap(tuple(knots), _meters(file))
+            return TempoMap((knots[0],), meters, 1, 60.0 / (knots[1].time_s - knots[0].time_s))
+        return TempoMap(tuple(knots), meters)
     except StaveError:
         return None
+
+
+def pickup_quarters(file: MidiFile) -> float:
+    """How much of a file lies before its bar 1, in quarter notes; 0 where it begins with a bar.
+
+    Scores write a pickup as one bar of a shorter meter. It is one where the meter after it stays: 3/4 and 4/4 in turn
+    begin with a bar.
+    """
+    meters = _meters(file) if file.ticks_a_quarter else ()
+    if len(meters) < 2 or meters[1].bar != 1 or meters[0].quarters >= meters[1].quarters:
+        return 0.0
+    return 0.0 if len(meters) > 2 and meters[2].bar == 2 else meters[0].quarters
 
 
 def _meters(file: MidiFile) -> tuple[Meter, ...]:

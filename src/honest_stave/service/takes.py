@@ -21,6 +21,8 @@ LONGEST_NAME = 120
 LONGEST_PIECE_S = 30.0
 SLOWEST_PACE = 0.25
 MOST_PEAKS = 20_000
+# What a take is called after its name where that is another's.
+CALLED = {"midi": "MIDI", "musicxml": "score"}
 
 
 def name_of_file(filename: str) -> str:
@@ -62,9 +64,11 @@ def finish_decoding(studio: Studio, job: Job, result: dict[str, Any]) -> dict[st
     # A score is kept as the MIDI file of its strict performance.
     content, name = result.get("content") or job.arguments["content"], job.arguments["take_name"]
     with studio.database.session() as session:
-        for take in history.entities(session, job.folio_id, "take").values():
+        have = history.entities(session, job.folio_id, "take").values()
+        for take in have:
             if take["content"] == content:
                 return {"notice": f"“{name}” is here already, as “{take['name']}”. It was not added twice."}
+        name = _free_name(name, result["facts"]["format"], {take["name"]: take["facts"]["format"] for take in have})
         if session.get(Recording, content) is None:
             session.add(Recording(content=content, kind=result["kind"], facts=result["facts"]))
     take_id = uuid.uuid4().hex
@@ -78,6 +82,22 @@ def finish_decoding(studio: Studio, job: Job, result: dict[str, Any]) -> dict[st
         outcome["notice"] = " ".join([*result["facts"].get("remarks", []), *remarks])
     folios.change(studio, job.folio_id, edit, None)
     return outcome
+
+
+def _free_name(name: str, file_format: str, taken: dict[str, str]) -> str:
+    """A name that no other take has: a score often has that of its recording.
+
+    Args:
+        name: as the file has it.
+        file_format: of the file.
+        taken: names of the other takes, and their formats.
+    """
+    own, others = (CALLED.get(each, "recording") for each in (file_format, taken.get(name, file_format)))
+    wanted = name = name if own == others else f"{name}, {own}"
+    number = 2
+    while wanted in taken:
+        wanted, number = f"{name} {number}", number + 1
+    return wanted
 
 
 def rename(studio: Studio, folio_id: str, take_id: str, name: str, base: int | None) -> int:

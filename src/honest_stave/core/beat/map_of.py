@@ -5,7 +5,7 @@ import numpy as np
 from honest_stave.core.beat.beat_map import Beat, BeatMap, MeterFrom, check_map, times_of
 from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.map_edits import smooth
-from honest_stave.core.beat.tempo_map import Meter, TempoMap
+from honest_stave.core.beat.tempo_map import SAME_BEATS, Meter, TempoMap
 
 # Read beats are drawn towards an even tempo at first, as much as leaves nearly all where their attacks are (Morozov
 # 1966): nine in ten within what an attack is measured to, all but one in a hundred within what is heard as together.
@@ -44,15 +44,20 @@ def _smoothed(made: BeatMap) -> BeatMap:
 
 
 def map_of_tempo(tempo_map: TempoMap, name: str, length_s: float) -> BeatMap:
-    """The felt beats of a tempo map from bar 1 to a moment, all of them pins."""
+    """The felt beats of a tempo map from its beginning to a moment, all of them pins; those before bar 1 a pickup."""
     beats: list[Beat] = []
     meters: list[MeterFrom] = []
-    bar, last = 0, float(tempo_map.beats_at(length_s))
+    first, last = float(tempo_map.beats_at(0.0)) - SAME_BEATS, float(tempo_map.beats_at(length_s))
+    bar = tempo_map.bar_index(first + SAME_BEATS)
     while (start := tempo_map.bar_start(bar)) <= last:
         meter: Meter = tempo_map.meter_at(start)
-        if not meters or (meters[-1].numerator, meters[-1].denominator) != (meter.numerator, meter.denominator):
-            meters.append(MeterFrom(len(beats), meter.numerator, meter.denominator))
         places = start + meter.felt_beat_quarters * np.arange(round(meter.quarters / meter.felt_beat_quarters))
-        beats += [Beat(float(tempo_map.seconds_at(p)), None, 1.0, True) for p in places[places <= last].tolist()]
+        inside = places[(places >= first) & (places <= last)]
+        known = meters and (meters[-1].numerator, meters[-1].denominator) == (meter.numerator, meter.denominator)
+        # A meter holds from a downbeat on.
+        if not known and start >= first:
+            meters.append(MeterFrom(len(beats), meter.numerator, meter.denominator))
+        beats += [Beat(float(tempo_map.seconds_at(p)), None, 1.0, True) for p in inside.tolist()]
         bar += 1
-    return check_map(BeatMap(name, "", "", tuple(beats), tuple(meters), tempo_map.first_bar_number))
+    known_meters = tuple(meters) or (MeterFrom(0, 4, 4),)
+    return check_map(BeatMap(name, "", "", tuple(beats), known_meters, tempo_map.first_bar_number))

@@ -5,6 +5,7 @@ from itertools import pairwise
 import numpy as np
 
 from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of
+from honest_stave.core.beat.held import likely_held
 
 # Between pins the tempo is this many times the usual one, or its inverse: a pin on another beat than it says.
 BETWEEN_PINS = 1.7
@@ -16,10 +17,13 @@ def implausible_stretches(beat_map: BeatMap) -> list[tuple[int, int]]:
     """Stretches (first beat, last beat) that are far too quick or too slow, in order.
 
     Args:
-        beat_map: with its pins; beats that are held are left out of account.
+        beat_map: with its pins; beats that are held, or seem so with no pin at either end, are left out of account.
     """
     bpm = felt_bpm_of(beat_map)
     held = [h.beat for h in beat_map.holds]
+    for first, count, _ in likely_held(beat_map):
+        if not (beat_map.beats[first].pinned or beat_map.beats[first + count].pinned):
+            held += range(first, first + count)
     free = np.ones(len(bpm), bool)
     free[[b for b in held if b < len(bpm)]] = False
     if not free.any():

@@ -31,6 +31,12 @@ function lookAt(first: number, last: number) {
   const times = map.value?.time_s ?? []
   view.reveal(times[first], times[last])
 }
+function holdThem() {
+  const held = (map.value?.held ?? []).flatMap(([first, count]) =>
+    Array.from({ length: count }, (_, k) => first + k),
+  )
+  void beats.edit('hold', { written_beats: 1 }, held)
+}
 function smooth(event: Event) {
   void beats.edit('smooth', { amount: Number((event.target as HTMLInputElement).value) / 100 }, [])
 }
@@ -98,6 +104,22 @@ function smooth(event: Event) {
       >
       <button type="button" class="act small" @click="beats.edit('as rest', { beats: extra }, [beat])">
         Make it a rest
+      </button>
+    </div>
+    <div v-if="map.held.length" class="row" data-test="held">
+      <span class="soft">Far longer than the beats around, as if held:</span>
+      <button
+        v-for="[first, count, times] in map.held"
+        :key="first"
+        type="button"
+        class="act small figures"
+        @click="lookAt(first, first + count - 1)"
+      >
+        bar {{ map.bar[first] }}.{{ map.beat[first] }}{{ count > 1 ? `, ${plural(count, 'beat')}` : '' }},
+        {{ times.toFixed(1) }} times
+      </button>
+      <button type="button" class="act small" @click="holdThem">
+        {{ map.held.length > 1 ? 'Make them holds' : 'Make it a hold' }}
       </button>
     </div>
     <div v-if="map.implausible.length" class="row">
