@@ -24,6 +24,14 @@ def test_peaks_do_not_depend_on_blocks_and_bound_the_samples(blocks: list[int], 
         assert a[0, 1] == round(float(bucket.max()) * FULL_SCALE)
 
 
+def test_sides_that_oppose_each_other_are_drawn_whole() -> None:
+    wave = np.sin(np.arange(640) / 5).astype(np.float32)
+    alone, both = PeakMaker(), PeakMaker()
+    alone.add(wave[:, None])
+    both.add(np.stack([wave, -wave], axis=1))
+    assert np.array_equal(alone.finish().levels[0], both.finish().levels[0])
+
+
 @given(st.lists(st.floats(-120, 20, width=32), min_size=1, max_size=40), st.floats(0, 1))
 def test_a_level_reached_is_the_quantile(levels: list[float], share: float) -> None:
     values = np.array(levels, np.float32)

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput, NotFound, TooLarge
+from honest_stave.core.signal.listen import heard_channels
 from honest_stave.core.signal.peaks import LEVELS
 from honest_stave.core.sound.pace import playable, stretched_piece
 from honest_stave.service import folios, performances
@@ -143,7 +144,11 @@ def peaks(studio: Studio, folio_id: str, take_id: str, level: int, first: int, c
     count = min(max(count, 0), MOST_PEAKS)
     if level == -1:
         samples, _ = samples_of(studio, take)
-        return np.ascontiguousarray(samples[first : first + count].mean(axis=1), np.float32).tobytes()
+        there = samples[first : first + count]
+        if take["facts"].get("opposed_channels"):
+            heard, weights = heard_channels(samples, "sum")
+            return np.asarray(there[:, heard] @ np.array(weights), np.float32).tobytes()
+        return np.ascontiguousarray(there.mean(axis=1), np.float32).tobytes()
     if not 0 <= level < len(LEVELS):
         raise NotFound(f"There is no peak level {level}.", f"Levels go from 0 to {len(LEVELS) - 1}.")
     with studio.files.path(take["facts"]["peaks"][level]).open("rb") as file:

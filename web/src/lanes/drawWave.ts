@@ -14,10 +14,9 @@ export function drawWave(
   height: number,
   peaks: Peaks,
   colour: string,
-  gain = 1,
 ): void {
   const middle = top + height / 2
-  const half = (height / 2) * gain
+  const half = (height / 2) * peaks.gain
   const pixelsPerSample = 1 / (axis.perPixel * peaks.rate)
   pen.fillStyle = colour
   pen.strokeStyle = colour

@@ -5,6 +5,9 @@ import { bytes } from '../folio/client'
 const LEVELS = [64, 512, 4096, 32768]
 const TILE = 8192
 const MOST_TILES = 160
+/** The loudest of a take fills so much of its lane; next to silence is not drawn as sound. */
+const FILLED = 0.92
+const MOST_GAIN = 100
 
 interface Tile {
   data: Int16Array | Float32Array | null
@@ -16,14 +19,19 @@ export interface Extremes {
 }
 
 export class Peaks {
+  /** How many times taller than full scale the recording is drawn. */
+  readonly gain: number
   private tiles = new Map<string, Tile>()
 
   constructor(
     private readonly url: string,
     readonly rate: number,
     readonly frames: number,
+    loudestDb: number,
     private readonly onLoaded: () => void,
-  ) {}
+  ) {
+    this.gain = Math.min(MOST_GAIN, FILLED * 10 ** (-loudestDb / 20))
+  }
 
   /** Level whose buckets are just finer than a pixel, -1 for the samples themselves. */
   static levelFor(samplesPerPixel: number): number {

@@ -25,7 +25,8 @@ export function usePeaks() {
       const url = `/api/folios/${folio.id}/takes/${notes.takeId}/peaks`
       if (!known.has(url)) {
         const told = () => listeners.forEach((listener) => listener())
-        known.set(url, new Peaks(url, take.facts.rate, take.facts.frames, told))
+        const { rate, frames, loudest_db } = take.facts
+        known.set(url, new Peaks(url, rate, frames, loudest_db, told))
       }
       peaks.value = known.get(url) ?? null
     },

@@ -6,8 +6,8 @@ Their sum is next to nothing, though either alone is the recording.
 import numpy as np
 from numpy.typing import NDArray
 
-# Looked at: so many spots of this length, spread over the take (12 s at 44.1 kHz).
-SPOTS, SPOT_FRAMES = 64, 8192
+# Looked at: so many spots of this length, spread over the take (4 s at 44.1 kHz).
+SPOTS, SPOT_FRAMES = 48, 4096
 # Channels of a wide recording share little (0) or much (1); from here on their sum holds less than a quarter of what
 # either holds, turned over it holds three quarters.
 OPPOSED = -0.5

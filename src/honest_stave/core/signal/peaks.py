@@ -26,10 +26,10 @@ class PeakMaker:
         self._finest: list[NDArray[np.int16]] = []
 
     def add(self, block: NDArray[np.float32]) -> None:
-        """Takes the next block, (frames, channels); the widest swing of all channels counts."""
-        low = block.min(axis=1) if block.shape[1] > 1 else block[:, 0]
-        high = block.max(axis=1) if block.shape[1] > 1 else block[:, 0]
-        widest = np.where(np.abs(low) > np.abs(high), low, high)
+        """Takes the next block, (frames, channels); the widest swing counts, the first channel's of those alike."""
+        widest = block[:, 0]
+        for channel in block.T[1:]:
+            widest = np.where(np.abs(channel) > np.abs(widest), channel, widest)
         joined = np.concatenate([self._rest, widest])
         whole = len(joined) // LEVELS[0] * LEVELS[0]
         self._rest = joined[whole:]

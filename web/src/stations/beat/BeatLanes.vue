@@ -2,7 +2,6 @@
 /** The recording with its beats as stems, the tempo curve and the drift strip, on one time axis. */
 import { computed, ref } from 'vue'
 import { useBeats } from '../../folio/beats'
-import { useNotes } from '../../folio/notes'
 import { useView } from '../../folio/view'
 import { drawDrift, drawLaneName, drawStems, drawTempo } from '../../lanes/drawBeats'
 import { drawRuler } from '../../lanes/drawRuler'
@@ -17,12 +16,10 @@ const LEFT = 62
 const TOUCH_PX = 7
 const DRAG_PX = 3
 const beats = useBeats()
-const notes = useNotes()
 const view = useView()
 const player = usePlayer()
 const peaks = usePeaks()
 const drag = ref<{ beat: number; seconds: number } | null>(null)
-const gain = computed(() => Math.min(8, 0.92 * 10 ** (-(notes.take?.facts.loudest_db ?? 0) / 20)))
 const inView = [() => view.from, () => view.to] as const
 const shown = [...inView, () => beats.map, () => beats.selection] as const
 const { axis, wheel, head } = useLaneTime(LEFT)
@@ -47,7 +44,7 @@ useCanvas('stems', [...shown, peaks, drag], (pen, width, height) => {
   const c = colours()
   const time = axis(width)
   inside(pen, width, height)
-  if (peaks.value) drawWave(pen, time, 6, height - 12, peaks.value, c.wave, gain.value)
+  if (peaks.value) drawWave(pen, time, 6, height - 12, peaks.value, c.wave)
   if (!beats.map) return
   drawStems(pen, time, height, beats.map, beats.selection, c)
   if (drag.value) {

@@ -1,9 +1,8 @@
 <script setup lang="ts">
 /** The loop as strips of paper over its hits by lane, on one time axis. */
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import { LANES } from '../../folio/hitLanes'
 import { useKits, type SliceBody } from '../../folio/kits'
-import { useNotes } from '../../folio/notes'
 import { useView } from '../../folio/view'
 import { drawGrid, drawRuler } from '../../lanes/drawRuler'
 import { drawHitLanes, drawLaneNames, drawStripMarks, drawStrips, LANE_PX } from '../../lanes/drawSlices'
@@ -20,13 +19,10 @@ const LEFT = 96
 const DRAG_PX = 4
 const EDGE_PX = 6
 const kits = useKits()
-const notes = useNotes()
 const view = useView()
 const player = usePlayer()
 const peaks = usePeaks()
 const drag = ref<{ id: string; seconds: number } | null>(null)
-/** The loudest of the loop fills its strip. */
-const gain = computed(() => Math.min(8, 0.92 * 10 ** (-(notes.take?.facts.loudest_db ?? 0) / 20)))
 const inView = [() => view.from, () => view.to] as const
 const { axis, wheel, head } = useLaneTime(LEFT)
 
@@ -54,7 +50,7 @@ useCanvas(
     clipped(pen, width, height)
     if (!kits.kit) return
     drawStrips(pen, time, height, kits.kit, c)
-    if (peaks.value) drawWave(pen, time, 14, height - 52, peaks.value, c.wave, gain.value)
+    if (peaks.value) drawWave(pen, time, 14, height - 52, peaks.value, c.wave)
     drawStripMarks(pen, time, height, kits.kit, kits.selection, label, c)
     const moved = drag.value && kits.slices.find((s) => s.id === drag.value?.id)
     if (moved && drag.value) {
