@@ -19,7 +19,7 @@ import soundfile
 
 from bench.served import page, served
 from honest_stave.service import at_once, folios, parts
-from honest_stave.service.studio import open_studio
+from honest_stave.service.opening import open_studio
 from honest_stave.store import history
 
 SECONDS = 3600

@@ -21,8 +21,8 @@ from bench.served import page, served
 from honest_stave.core.pitch.reading import NotesReading, PitchLine
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.service import at_once, folios, readings
-from honest_stave.service.studio import open_studio
-from honest_stave.service.work import reading_to_bytes, summary_of
+from honest_stave.service.notes_reading import reading_to_bytes, summary_of
+from honest_stave.service.opening import open_studio
 from honest_stave.store.tables import Job
 
 SECONDS = 1800

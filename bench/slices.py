@@ -15,7 +15,7 @@ from bench.served import page, served
 from honest_stave.demo.loops import boathouse_buckets
 from honest_stave.demo.takes import as_wav
 from honest_stave.service import at_once, folios, kits
-from honest_stave.service.studio import open_studio
+from honest_stave.service.opening import open_studio
 
 MINUTES, SLICES = 5, 2000
 ROUNDS = 12

@@ -9,7 +9,8 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
-from honest_stave.service.studio import Studio, open_studio
+from honest_stave.service.opening import open_studio
+from honest_stave.service.studio import Studio
 
 settings.register_profile("steady", deadline=None, derandomize=True, max_examples=60)
 settings.load_profile("steady")

@@ -55,7 +55,7 @@ def serve(
 
     def open_it() -> "Studio":
         from honest_stave.demo.folio import ensure_demo
-        from honest_stave.service.studio import open_studio
+        from honest_stave.service.opening import open_studio
 
         studio = open_studio(folder)
         if demo:

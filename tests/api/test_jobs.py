@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from honest_stave.service import folios, readings, takes
-from honest_stave.service.studio import open_studio
+from honest_stave.service.opening import open_studio
 from honest_stave.store.tables import Job
 from tests.api.conftest import App
 from tests.conftest import Watched

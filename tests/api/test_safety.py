@@ -11,7 +11,7 @@ from starlette.testclient import TestClient
 
 from honest_stave.api.application import make_application
 from honest_stave.core.errors import NewerData
-from honest_stave.service.studio import open_studio
+from honest_stave.service.opening import open_studio
 from tests.api.conftest import App
 from tests.made import RATE, line, tune, wav
 

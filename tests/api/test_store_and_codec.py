@@ -31,8 +31,8 @@ from honest_stave.service.codec import (
     tempo_to_body,
 )
 from honest_stave.service.handing import file_stem
+from honest_stave.service.notes_reading import reading_from_file, reading_to_bytes
 from honest_stave.service.takes import name_of_file
-from honest_stave.service.work import reading_from_file, reading_to_bytes
 from honest_stave.store import history
 from honest_stave.store.database import Database
 from honest_stave.store.files import Files

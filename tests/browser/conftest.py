@@ -15,7 +15,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from honest_stave.demo.folio import ensure_demo
-from honest_stave.service.studio import open_studio
+from honest_stave.service.opening import open_studio
 
 # Slow machines take their time; a test that waits longer than this has failed.
 LONGEST_WAIT_MS = 20_000

@@ -37,6 +37,23 @@ def test_arrows_point_one_way(layer: str) -> None:
             assert allowed, f"{path.relative_to(SOURCE)} imports {name}"
 
 
+def test_no_file_imports_itself_by_way_of_others() -> None:
+    files = {
+        path.relative_to(SOURCE).with_suffix("").as_posix().replace("/", "."): path
+        for path in SOURCE.rglob("*.py")
+        if path.name != "__init__.py"
+    }
+    arrows = {
+        name: {target if target in files else target.rpartition(".")[0] for target in imports_of(path)}
+        for name, path in files.items()
+    }
+    # What imports nothing that is left is taken away, until only circles are left.
+    left = {name: targets & files.keys() for name, targets in arrows.items()}
+    while done := {name for name, targets in left.items() if not targets & left.keys()}:
+        left = {name: targets for name, targets in left.items() if name not in done}
+    assert not left, sorted(left)
+
+
 def test_core_opens_no_file_and_prints_nothing() -> None:
     for path in sorted((SOURCE / "core").rglob("*.py")):
         calls = [

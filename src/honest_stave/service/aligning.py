@@ -16,8 +16,8 @@ from honest_stave.core.formats.midi_read import read_midi
 from honest_stave.core.part.notes import Note, Part
 from honest_stave.service import beat_maps, folios, performances, readings, takes
 from honest_stave.service.codec import note_to_body, part_from_body, part_to_body
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import open_samples
 from honest_stave.store import history
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Job

@@ -3,15 +3,16 @@
 import time
 from typing import Any
 
-from honest_stave.service import aligning, batch, beat_maps, kits, takes, work
+from honest_stave.service import aligning, batch, beat_maps, kits, takes
 from honest_stave.service.studio import Studio
+from honest_stave.service.tasks import TASKS
 from honest_stave.store import history
 from honest_stave.store.tables import Job
 
 
 def _done(studio: Studio, folio_id: str, kind: str, arguments: dict[str, Any]) -> tuple[Job, dict[str, Any]]:
     job = Job(id="now", folio_id=folio_id, kind=kind, title="", state="done", at=time.time(), arguments=arguments)
-    return job, work.TASKS[kind](studio.files, arguments, lambda share: None)
+    return job, TASKS[kind](studio.files, arguments, lambda share: None)
 
 
 def bring_in(studio: Studio, folio_id: str, file_name: str, data: bytes) -> str:

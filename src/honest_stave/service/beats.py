@@ -15,8 +15,8 @@ from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.service import readings, takes
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import open_samples
 from honest_stave.store.files import Files
 
 COLUMNS = ("time_s", "bar", "beat", "confidence", "downbeat_confidence", "odds")

@@ -13,8 +13,8 @@ from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, READABLE, HitSettings, HitsReading
 from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.service import readings, takes
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import open_samples
 from honest_stave.store.files import Files
 
 

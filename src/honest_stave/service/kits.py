@@ -21,8 +21,8 @@ from honest_stave.core.hits.slice_sound import NullTest, null_test, sound_of
 from honest_stave.core.hits.slicing import Moment, moments_of, slices_of, zero_crossing
 from honest_stave.service import folios, hits, readings, takes
 from honest_stave.service.codec import json_like
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import open_samples
 from honest_stave.store import history
 from honest_stave.store.tables import Job, Preference
 

@@ -7,11 +7,11 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection, wait
+from multiprocessing.synchronize import Event
 from pathlib import Path
 from typing import Any
 
 from honest_stave.core.errors import StaveError, Stopped
-from honest_stave.service import worker
 
 # A worker that has not answered a stop after this time is ended.
 STOP_PATIENCE_S = 0.6
@@ -46,10 +46,12 @@ class Pool:
 
     Args:
         folder: the data folder the workers read and write files in.
+        work: what each of them runs, with its end of a pipe, the flag that stops it, and the folder.
         size: how many processes.
     """
 
     folder: Path
+    work: Callable[[Connection, Event, str], None]
     size: int = 2
     _queue: deque[Task] = field(default_factory=deque)
     _workers: list[_Worker] = field(default_factory=list)
@@ -101,7 +103,7 @@ class Pool:
         ours, theirs = self._context.Pipe()
         stop = self._context.Event()
         process = self._context.Process(
-            target=worker.main, args=(theirs, stop, str(self.folder)), daemon=True, name="stave-worker"
+            target=self.work, args=(theirs, stop, str(self.folder)), daemon=True, name="stave-worker"
         )
         process.start()
         theirs.close()

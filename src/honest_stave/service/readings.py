@@ -16,8 +16,8 @@ from honest_stave.core.pitch.limits import best_limit, expected
 from honest_stave.core.pitch.pitch_line import HOP_S
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, Candidate, FormSettings, NotesReading
 from honest_stave.service import takes
+from honest_stave.service.notes_reading import reading_from_file, settings_from_json
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import reading_from_file, settings_from_json
 from honest_stave.store import history
 from honest_stave.store.tables import Job, ReadingRow
 

@@ -9,8 +9,8 @@ from honest_stave.core.beat.beat_map import felt_bpm_of
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.formats.wav_write import write_wav
 from honest_stave.service import beat_maps, takes
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import open_samples
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Job
 

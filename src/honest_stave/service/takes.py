@@ -11,8 +11,8 @@ from honest_stave.core.signal.listen import heard_channels
 from honest_stave.core.signal.peaks import LEVELS
 from honest_stave.core.sound.pace import playable, stretched_piece
 from honest_stave.service import folios, performances
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
-from honest_stave.service.work import open_samples
 from honest_stave.store import history
 from honest_stave.store.tables import Job, Recording
 

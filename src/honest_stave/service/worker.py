@@ -27,7 +27,8 @@ def main(connection: Connection, stop: Event, folder: str) -> None:
     os.nice(5)
     for name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS"):
         os.environ.setdefault(name, "1")
-    from honest_stave.service.work import TASKS
+    # After that: numerical libraries ask for their threads as they are imported.
+    from honest_stave.service.tasks import TASKS
     from honest_stave.store.files import Files
 
     files = Files(Path(folder))

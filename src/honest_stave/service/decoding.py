@@ -1,13 +1,10 @@
-"""What worker processes do: decode a take, read a take. Files in, files and facts out; no database.
+"""What a worker does with an uploaded file: samples, peaks and facts of a recording; MIDI and scores passed on.
 
-Decoders and engines are imported when the work begins, so that the web server, which names
-this work, starts without them.
+Files in, files and facts out; no database. Decoders and engines are imported when the work begins, so
+that the web server, which names this work, starts without them.
 """
 
-import io
-import json
-from collections.abc import Callable
-from dataclasses import asdict, fields
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -16,9 +13,6 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput, Progress, TooLarge
 from honest_stave.core.formats.hints import hints_from_name, timeline_of_wav
-from honest_stave.core.pitch.reading import READABLE, NotesReading, PitchLine, ReadSettings
-from honest_stave.core.pitch.strikes import Strikes
-from honest_stave.core.signal.listen import ListenSettings
 from honest_stave.core.signal.measure import Measurer
 from honest_stave.core.signal.opposed import opposed_channels
 from honest_stave.core.signal.peaks import PeakMaker
@@ -106,96 +100,3 @@ def open_samples(path: Path, channels: int) -> NDArray[np.float32]:
     if path.stat().st_size == 0:
         raise BadInput("This take holds no samples.", "Bring another recording in.")
     return np.memmap(path, dtype=np.float32, mode="r").reshape(-1, channels)
-
-
-def settings_from_json(body: Result) -> ReadSettings:
-    """Engine settings from what the interface sent."""
-    listen = ListenSettings(**body.get("listen", {}))
-    own = {f.name: body[f.name] for f in fields(ReadSettings) if f.name in body and f.name != "listen"}
-    own["drawn"] = tuple(tuple(piece) for piece in body.get("drawn", ()))
-    return ReadSettings(**own, listen=listen)
-
-
-def read_notes(files: Files, arguments: Result, progress: Progress) -> Result:
-    """Reads notes; the arrays go into a file, the summary comes back."""
-    from honest_stave.core.pitch.notes_engine import read
-
-    samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
-
-    reading = read(samples, arguments["rate"], settings_from_json(arguments["settings"]), progress)
-    return {"arrays": files.add(reading_to_bytes(reading)), "summary": summary_of(reading)}
-
-
-_SCALARS = (
-    "voices", "starts_s", "tuning_cents", "tuning_agreement",
-    "character", "character_confidence", "dying_share", "octave_stop_share", "pedal", "bare_bass", "engine",
-)  # fmt: skip
-_COLUMNS = ("score", "continuing", "centre", "level_db", "rival", "rival_share")
-
-
-def summary_of(reading: NotesReading) -> Result:
-    """What a reading says of the whole take."""
-    return {name: getattr(reading, name) for name in _SCALARS}
-
-
-def reading_to_bytes(reading: NotesReading) -> bytes:
-    """A reading as one file of arrays."""
-    arrays = {f"line_{f.name}": getattr(reading.line, f.name) for f in fields(PitchLine)}
-    arrays |= {f"strikes_{f.name}": getattr(reading.strikes, f.name) for f in fields(Strikes)}
-    arrays |= {name: getattr(reading, name) for name in _COLUMNS}
-    out = io.BytesIO()
-    np.savez(out, scalars=np.array(json.dumps(summary_of(reading))), **arrays)
-    return out.getvalue()
-
-
-def reading_from_file(path: Path) -> NotesReading:
-    """A reading back from its file.
-
-    Raises:
-        BadInput: an engine that is no longer here made it.
-    """
-    with np.load(path, allow_pickle=False) as data:
-        scalars = json.loads(str(data["scalars"]))
-        if scalars["engine"] not in READABLE:
-            raise BadInput(
-                f"This reading was made by an older engine, {scalars['engine']}.",
-                "Parts made of it are whole. Read the take again to move limits.",
-            )
-        scalars["pedal"] = tuple((down, up) for down, up in scalars["pedal"])
-        line = PitchLine(**{f.name: data[f"line_{f.name}"] for f in fields(PitchLine)})
-        strikes = Strikes(**{f.name: data[f"strikes_{f.name}"] for f in fields(Strikes)})
-        return NotesReading(strikes=strikes, line=line, **{name: data[name] for name in _COLUMNS}, **scalars)
-
-
-def _read_hits(files: Files, arguments: Result, progress: Progress) -> Result:
-    from honest_stave.service.hits import read_hits
-
-    return read_hits(files, arguments, progress)
-
-
-def _read_beats(files: Files, arguments: Result, progress: Progress) -> Result:
-    from honest_stave.service.beats import read_beats
-
-    return read_beats(files, arguments, progress)
-
-
-def _align(files: Files, arguments: Result, progress: Progress) -> Result:
-    from honest_stave.service.aligning import align_take
-
-    return align_take(files, arguments, progress)
-
-
-def _straighten(files: Files, arguments: Result, progress: Progress) -> Result:
-    from honest_stave.service.straightening import straighten
-
-    return straighten(files, arguments, progress)
-
-
-TASKS: dict[str, Callable[[Files, Result, Progress], Result]] = {
-    "decode": decode_take,
-    "notes": read_notes,
-    "hits": _read_hits,
-    "beats": _read_beats,
-    "align": _align,
-    "straighten": _straighten,
-}
