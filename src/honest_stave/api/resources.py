@@ -6,7 +6,7 @@ from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
 from honest_stave import __version__
-from honest_stave.api import beats, evidence, folios, handing, instruments, kits, parts, readings, takes
+from honest_stave.api import beats, evidence, folios, handing, instruments, kit_parts, kits, parts, readings, takes
 from honest_stave.api.guard import problem
 from honest_stave.core.errors import StaveError
 from honest_stave.service.studio import Studio
@@ -16,7 +16,7 @@ def make_api(studio: Studio | None) -> FastAPI:
     """The API on an open studio; None where only its description is wanted."""
     app = FastAPI(title="Honest Stave", version=__version__, docs_url=None, redoc_url=None, openapi_url=None)
     app.state.studio = studio
-    for module in (folios, takes, readings, evidence, parts, handing, instruments, kits, beats):
+    for module in (folios, takes, readings, evidence, parts, handing, instruments, kits, kit_parts, beats):
         app.include_router(module.router)
 
     @app.exception_handler(StaveError)
