@@ -79,6 +79,17 @@ def test_a_live_take_gets_its_time(empty: Page, tmp_path: Path) -> None:
         assert min(abs(click["time_s"] - t) for t in view["time_s"]) < 1e-6
     page.keyboard.press("c")
 
+    # A beat taken out leaves one that lasts twice as long: held, perhaps.
+    select(page, first + 20)
+    page.keyboard.press("Delete")
+    seems_held = page.locator("[data-test=held]")
+    expect(seems_held).to_contain_text("2.0 times")
+    seems_held.get_by_role("button", name="Make it a hold").click()
+    expect(seems_held).to_have_count(0)
+    for _ in range(2):
+        with page.expect_response("**/undo"):
+            page.keyboard.press("z")
+
     # The map is handed on; an independent library hears its click where the screen shows the beats.
     page.keyboard.press("h")
     page.get_by_role("dialog").get_by_text("with the click as notes").click()
