@@ -156,6 +156,7 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     struck = np.array([t for t in view["heard_s"] if t is not None])
     assert np.abs(struck[:, None] - truth).min(axis=1).max() < 0.05
     assert len(view["written_out"]) == 3
+    assert view["said"] == []
     # The first map of a folio whose tempo nobody has set gives it its time.
     assert app.get("")["settings"]["beat_map"] == aligned
     parts = {i: p for i, p in app.get("")["parts"].items() if p["beat_map"] == aligned}

@@ -1,6 +1,7 @@
 """A score laid on a recording of it, played freely, with known truth."""
 
 import io
+from dataclasses import replace
 
 import mido
 import numpy as np
@@ -9,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from honest_stave.core.beat.align import Written, align, lay_on, written_notes
+from honest_stave.core.beat.aligned_map import misfits
 from honest_stave.core.errors import BadInput
 from tests.core.test_note_ends import activity_of
 from tests.made import RATE, Note, texture
@@ -43,6 +45,15 @@ def test_a_free_performance_with_a_hold_is_followed() -> None:
     assert found.time_s == pytest.approx(moments[:12], abs=0.02)
     assert found.stops_fitting == -1
     assert np.all(found.likeness >= 0)
+
+
+@pytest.mark.parametrize("semitones", [-3, 7])
+def test_a_score_in_another_key_is_moved_to_where_the_recording_sounds(semitones: int) -> None:
+    notes, moments = played([0.5] * 12)
+    found = align([replace(n, pitch=n.pitch - semitones) for n in score()], texture(notes), RATE)
+    assert found.semitones == semitones
+    assert found.time_s == pytest.approx(moments[:12], abs=0.02)
+    assert f"{abs(semitones)} semitones {'higher' if semitones < 0 else 'lower'}" in misfits(found, (0.0, 7.0))[0]
 
 
 @settings(max_examples=15, deadline=None)

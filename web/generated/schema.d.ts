@@ -1746,6 +1746,8 @@ export interface components {
             runners_up: components["schemas"]["RunnerUp"][];
             /** Score */
             score: string;
+            /** Said */
+            said: string[];
             /** Moments */
             moments: (number | null)[][];
             /** Written Out */

@@ -108,6 +108,7 @@ class BeatMapView(Model):
     smoothing: float
     runners_up: list[RunnerUp]
     score: str
+    said: list[str]
     moments: list[list[float | None]]
     written_out: list[list[int]]
     silences: list[list[int]]
@@ -206,6 +207,7 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "clicks": found.clicks,
         "smoothing": found.smoothing,
         "score": aligning.score_of(studio, folio_id, found),
+        "said": aligning.said_of(studio, folio_id, found),
         "moments": aligning.moments_of(studio, folio_id, found),
         "written_out": [[w.beat, w.beats] for w in found.written_out],
         "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),

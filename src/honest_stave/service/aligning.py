@@ -22,7 +22,7 @@ from honest_stave.store import history
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Job
 
-ENGINE = "align 4"
+ENGINE = "align 5"
 READABLE = engines_since(ENGINE, 1)
 SHORTEST_S = 0.02
 
@@ -58,7 +58,7 @@ def align_take(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     said = misfits(found, sounding_s)
     if found.stops_fitting == 0:
         raise BadInput(said[0], "Is it the score of this piece, in this key? Bring in the right one.")
-    scalars = {"stops_fitting": found.stops_fitting, "said": said, "engine": ENGINE}
+    scalars = {"stops_fitting": found.stops_fitting, "semitones": found.semitones, "said": said, "engine": ENGINE}
     out = io.BytesIO()
     np.savez(
         out, scalars=np.array(json.dumps(scalars)), beat=found.beat, time_s=found.time_s,
@@ -78,7 +78,12 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     with np.load(studio.files.path(result["arrays"]), allow_pickle=False) as arrays:
         scalars = json.loads(str(arrays["scalars"]))
         found = Alignment(
-            arrays["beat"], arrays["time_s"], arrays["confidence"], arrays["likeness"], scalars["stops_fitting"]
+            arrays["beat"],
+            arrays["time_s"],
+            arrays["confidence"],
+            arrays["likeness"],
+            scalars["stops_fitting"],
+            scalars["semitones"],
         )
     file = read_midi(data)
     written, pickup = performances.map_of_file(file), performances.pickup_quarters(file)
@@ -138,7 +143,13 @@ def _voices(
         for n in members:
             on, off = (float(_at(t / quarter, found, tail_s)) for t in (n.onset_tick, n.offset_tick))
             notes.append(
-                Note(uuid.uuid4().hex[:12], max(on, 0.0), max(off, on + SHORTEST_S, SHORTEST_S), n.pitch, n.velocity)
+                Note(
+                    uuid.uuid4().hex[:12],
+                    max(on, 0.0),
+                    max(off, on + SHORTEST_S, SHORTEST_S),
+                    min(max(n.pitch + found.semitones, 0), 127),
+                    n.velocity,
+                )
             )
         title = f"{look.name}, aligned"[:120]
         made.append(
@@ -168,6 +179,13 @@ def score_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> str:
     if not beat_map.reading:
         return ""
     return str(readings.row(studio, folio_id, beat_map.reading).settings.get("score", ""))
+
+
+def said_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[str]:
+    """Where score and recording do not go together, as it was told when a map was aligned."""
+    if not beat_map.reading:
+        return []
+    return list(readings.row(studio, folio_id, beat_map.reading).summary.get("said", []))
 
 
 def moments_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[list[float | None]]:

@@ -11,7 +11,7 @@ const view = {
   beat: [1, 2, 3, 4], position: [0, 1, 2, 3], felt_bpm: [120, 120, 120], doubt_bpm: [1, 1, 1], weakest: [1],
   meters: [{ beat: 0, bar: 1, numerator: 4, denominator: 4 }], first_bar_number: 1, holds: [], markers: [], clicks: [],
   smoothing: 0.2, runners_up: [{ name: 'twice the tempo', share: 0.2 }], score: '', moments: [], written_out: [],
-  silences: [], implausible: [], held: [],
+  silences: [], implausible: [], held: [], said: [],
 } // prettier-ignore
 const ticks = (count: number) => ({
   time_s: Array.from({ length: count }, (_, i) => 1 + i / 2), instrument: [], pitch: [], velocity: [],

@@ -166,9 +166,12 @@ export const useNotes = defineStore('notes', () => {
     return load()
   }
 
+  const partsOf = (id: string) =>
+    Object.entries(folio.state?.parts ?? {}).flatMap(([part, p]) => (id && p.take === id ? [part] : []))
+
   function showTake(id: string) {
-    const parts = Object.entries(folio.state?.parts ?? {}).filter(([, p]) => p.take === id)
-    if (parts.length) return showPart(parts[parts.length - 1][0])
+    const last = partsOf(id).at(-1)
+    if (last) return showPart(last)
     takeId.value = id
     const found = folio.readings.filter((r) => r.take === id)
     return showReading(found.length ? found[found.length - 1].id : '')
@@ -187,6 +190,9 @@ export const useNotes = defineStore('notes', () => {
       if (takeId.value && !take.value && !part.value)
         void offer(showTake(Object.keys(folio.state?.takes ?? {})[0] ?? ''))
       else if (partId.value && !part.value) void showTake(takeId.value)
+      // The first part of a take comes into view where nothing of it was: a score laid on it, a pattern.
+      else if (!partId.value && !readingId.value && partsOf(takeId.value).length)
+        void offer(showTake(takeId.value))
       else if (part.value) {
         if (!committing) least.value = part.value.least_confidence
         // The answer to an edit has already brought this revision's notes.

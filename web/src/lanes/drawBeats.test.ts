@@ -12,7 +12,7 @@ function map(count: number, extra: Partial<BeatMapView> = {}): BeatMapView {
   return {
     time_s: beats.map((i) => i * 0.5), drift_ms: beats.map(() => 0), confidence: beats.map(() => 0.95),
     pinned: beats.map(() => false), beat: beats.map((i) => (i % 4) + 1), felt_bpm: beats.slice(1).map(() => 120),
-    doubt_bpm: beats.slice(1).map(() => 1), holds: [], markers: [], weakest: [], implausible: [], held: [], ...extra,
+    doubt_bpm: beats.slice(1).map(() => 1), holds: [], markers: [], weakest: [], implausible: [], held: [], said: [], ...extra,
   } as unknown as BeatMapView // prettier-ignore
 }
 function recordingPen() {

@@ -1,7 +1,15 @@
 <script setup lang="ts">
-/** One of several names in a line of text; a name alone is text. */
-defineProps<{ choices: { id: string; name: string }[]; shown: string; label: string; none: string }>()
+/** One of several names in a line of text; a name alone that is shown is text. */
+import { computed } from 'vue'
+
+const props = defineProps<{
+  choices: { id: string; name: string }[]
+  shown: string
+  label: string
+  none: string
+}>()
 const emit = defineEmits<{ choose: [id: string] }>()
+const known = computed(() => props.choices.find((choice) => choice.id === props.shown))
 function choose(event: Event) {
   const chooser = event.target as HTMLSelectElement
   emit('choose', chooser.value)
@@ -11,11 +19,11 @@ function choose(event: Event) {
 </script>
 
 <template>
-  <select v-if="choices.length > 1" :value="shown" :aria-label="label" :title="label" @change="choose">
-    <option v-if="!choices.some((choice) => choice.id === shown)" :value="shown">{{ none }}</option>
+  <span v-if="known && choices.length === 1">{{ known.name }}</span>
+  <select v-else-if="choices.length" :value="shown" :aria-label="label" :title="label" @change="choose">
+    <option v-if="!known" :value="shown">{{ none }}</option>
     <option v-for="choice in choices" :key="choice.id" :value="choice.id">{{ choice.name }}</option>
   </select>
-  <span v-else>{{ choices.find((choice) => choice.id === shown)?.name }}</span>
 </template>
 
 <style scoped>

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.align_doubt import confidence
 from honest_stave.core.beat.sung import three_moments
+from honest_stave.core.beat.transposed import semitones_higher
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import read_midi
@@ -61,6 +62,7 @@ class Alignment:
         confidence: how sure it is that it begins within 50 ms of there, calibrated.
         likeness: how much of what sounds around it is what is written, 0 to 1.
         stops_fitting: index of the first onset from which on the score does not fit, -1 where it does.
+        semitones: how much higher the recording sounds than the score is written.
     """
 
     beat: Values
@@ -68,6 +70,7 @@ class Alignment:
     confidence: Values
     likeness: Values
     stops_fitting: int
+    semitones: int = 0
 
 
 def written_notes(data: bytes) -> list[Written]:
@@ -114,7 +117,7 @@ def align_with_moments(
     Raises:
         BadInput: as for ``align``.
     """
-    inside = [n for n in score if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
+    inside = _in_range(score)
     if len({n.onset_beats for n in inside}) < 2:
         raise BadInput("This score has too few notes.", "Give a MIDI file with the notes of the piece.")
     signal, starts_s = prepare(samples, rate, ListenSettings())
@@ -125,7 +128,12 @@ def align_with_moments(
     heard = np.flatnonzero((activity.sounding > 0.5).any(axis=1))
     if not len(heard):
         raise BadInput("No pitch sounds in this recording.", "Give the recording of the score.")
-    found = lay_on(inside, activity)
+    semitones = semitones_higher(
+        [n.pitch - LOWEST_PITCH for n in inside], [n.duration_beats for n in inside], activity.sounding
+    )
+    if semitones:
+        inside = _in_range([replace(n, pitch=n.pitch + semitones) for n in score])
+    found = replace(lay_on(inside, activity), semitones=semitones)
     level_db = (
         bands.short_db.astype(np.float64).reshape(len(activity.onset), -1, bands.short_db.shape[1]).max(axis=(1, 2))
     )
@@ -141,6 +149,10 @@ def align_with_moments(
     aligned = replace(found, time_s=found.time_s + starts_s)
     first_s, last_s = (time_of_cell(heard[[0, -1]].astype(np.float64)) + starts_s).tolist()
     return aligned, moments, (first_s, last_s)
+
+
+def _in_range(score: Sequence[Written]) -> list[Written]:
+    return [n for n in score if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
 
 
 def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:

@@ -21,6 +21,7 @@ from honest_stave.core.beat.beat_map import (
 from honest_stave.core.beat.map_edits import check_chosen
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
+from honest_stave.core.words import how_many
 
 Values = NDArray[np.float64]
 
@@ -185,6 +186,12 @@ def misfits(found: Alignment, sounding_s: tuple[float, float]) -> tuple[str, ...
     if found.stops_fitting == 0:
         return (
             "The score does not fit this recording: hardly any of its notes are heard to begin where it would lie.",
+        )
+    if found.semitones:
+        where = "lower" if found.semitones > 0 else "higher"
+        said.append(
+            f"The score is written {how_many(abs(found.semitones), 'semitone')} {where} than the recording sounds: "
+            "its notes were moved there."
         )
     if found.stops_fitting > 0:
         at = min(found.stops_fitting, len(found.time_s) - 1)

@@ -88,6 +88,7 @@ function smooth(event: Event) {
       <button v-else type="button" class="act small" @click="beats.find()">Find them again</button>
       <LayScore small />
     </div>
+    <p v-for="line in map.said" :key="line" class="row soft">{{ line }}</p>
     <div v-for="[beat, extra] in map.written_out" :key="beat" class="row">
       <span class="soft"
         >The score writes {{ plural(extra, 'extra beat') }} after bar {{ map.bar[beat] }}, beat
