@@ -14,7 +14,7 @@ from honest_stave.core.formats.musicxml_read import read_musicxml
 from honest_stave.demo.live import curtain_call, overture
 from tests.api.conftest import App
 from tests.core.test_musicxml import SCORE
-from tests.made import RATE, wav
+from tests.made import RATE, Note, texture, wav
 
 
 @pytest.fixture(scope="module")
@@ -188,7 +188,21 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
 def test_a_score_in_musicxml_comes_in_as_voices_that_can_be_aligned(app: App) -> None:
     job = app.bring_in(SCORE, "overture.musicxml")
     assert job["state"] == "done", job
-    assert "repeats are played once" in job["result"]["notice"]
+    assert "repeats are played as they are written" in job["result"]["notice"]
     state = app.get("")
     assert state["takes"][job["result"]["take"]]["kind"] == "midi"
     assert sorted(p["name"] for p in state["parts"].values()) == ["Harmonium", "Whistle"]
+    # The recording leaves the repeat out.
+    sung = [
+        Note(0.5 + n.onset / 2, 0.5 + (n.onset + n.duration) / 2, n.pitch, 0.4)
+        for part in read_musicxml(SCORE, repeated=False).parts
+        for n in part.notes
+    ]
+    take = app.bring_in(wav(texture(sung)), "sung.wav")["result"]["take"]
+    asked = app.send("POST", "/beat-maps/align", {"score": job["result"]["take"], "take": take})
+    laid = app.watched.wait(asked["jobs"][0])
+    view = app.get(f"/beat-maps/{laid['result']['beat_map']}")
+    assert "repeats are not played" in view["said"][0]
+    assert [(m["beat"], m["numerator"]) for m in view["meters"]] == [(1, 4), (5, 3)]
+    whistle = next(i for i, p in app.get("")["parts"].items() if p["name"] == "Whistle, aligned")
+    assert len(app.get(f"/parts/{whistle}/notes")) == 5

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from honest_stave.core.beat.align import Written, align, lay_on, written_notes
+from honest_stave.core.beat.align import Written, align, align_with_moments, lay_on, written_notes
 from honest_stave.core.beat.aligned_map import misfits
 from honest_stave.core.errors import BadInput
 from tests.core.test_note_ends import activity_of
@@ -56,12 +56,23 @@ def test_a_score_in_another_key_is_moved_to_where_the_recording_sounds(semitones
     assert f"{abs(semitones)} semitones {'higher' if semitones < 0 else 'lower'}" in misfits(found, (0.0, 7.0))[0]
 
 
+@pytest.mark.parametrize("times", [1, 2])
+def test_repeats_that_are_not_played_are_told_from_those_that_are(times: int) -> None:
+    notes, moments = played([0.5] * 12)
+    length_s, twice = 6.0, [replace(n, onset_beats=n.onset_beats + 12 * k) for k in range(2) for n in score()]
+    starts_s = [length_s * k for k in range(times)]
+    sung = [Note(n.onset_s + s, n.offset_s + s, n.pitch, 0.4) for s in starts_s for n in notes]
+    found, _, _ = align_with_moments(twice, texture(sung), RATE, once=score())
+    assert found.once == (times == 1)
+    assert found.time_s == pytest.approx([s + t for s in starts_s for t in moments[:12]], abs=0.02)
+
+
 @settings(max_examples=15, deadline=None)
 @given(st.lists(st.floats(0.25, 1.2), min_size=12, max_size=12), st.floats(0.1, 1.5))
 def test_any_tempo_of_a_clear_recording_is_followed_to_a_cell(lengths: list[float], start_s: float) -> None:
     notes, moments = played(lengths, start_s)
     activity = activity_of([(n.onset_s, n.offset_s, int(n.pitch)) for n in notes], cells=800)
-    found = lay_on(score(), activity)
+    found, _ = lay_on(score(), activity)
     assert found.time_s == pytest.approx(moments[:12], abs=0.024)
     assert np.all(np.diff(found.time_s) > 0)
 
@@ -103,10 +114,10 @@ def test_nothing_to_align_is_said(notes: list[Written], sound: np.ndarray, said:
 def test_what_is_heard_clearly_is_sure_and_what_is_not_is_a_doubt() -> None:
     notes, _ = played([0.5] * 12)
     clear = [(n.onset_s, n.offset_s, int(n.pitch)) for n in notes]
-    found = lay_on(score(), activity_of(clear, cells=800))
+    found, _ = lay_on(score(), activity_of(clear, cells=800))
     assert np.all(found.confidence[1:-1] > 0.9)
     # The notes of the seventh and the eighth quarter are not heard at all.
     fewer = [n for n in clear if not 3.5 < n[0] < 4.4]
-    doubtful = lay_on(score(), activity_of(fewer, cells=800)).confidence
+    doubtful = lay_on(score(), activity_of(fewer, cells=800))[0].confidence
     assert np.all(doubtful[6:8] < 0.6)
     assert np.all((doubtful > 0) & (doubtful < 1))

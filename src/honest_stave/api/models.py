@@ -107,6 +107,7 @@ class TakeFacts(Model):
     tracks: int = 0
     tempo: Tempo | None = None
     remarks: list[str] = []
+    once: str = ""
 
 
 class Take(Model):

@@ -39,7 +39,7 @@ def ask(studio: Studio, folio_id: str, score_id: str, take_id: str) -> str:
     if score["kind"] != "midi":
         raise BadInput(f"“{score['name']}” is a recording.", "Choose a MIDI file that holds the score.")
     arguments = takes.to_read(take_id, take, {"score": score_id})
-    arguments |= {"score": score_id, "content": score["content"]}
+    arguments |= {"score": score_id, "content": score["content"], "once": score["facts"].get("once", "")}
     return studio.jobs.add(folio_id, "align", f"Laying “{score['name']}” on “{take['name']}”", arguments)
 
 
@@ -53,12 +53,16 @@ def align_take(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     from honest_stave.core.beat.aligned_map import misfits
 
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
-    score = written_notes(files.path(arguments["content"]).read_bytes())
-    found, moments, sounding_s = align_with_moments(score, samples, arguments["rate"], progress)
+    score, once = (
+        written_notes(files.path(name).read_bytes()) if name else []
+        for name in (arguments["content"], arguments.get("once", ""))
+    )
+    found, moments, sounding_s = align_with_moments(score, samples, arguments["rate"], progress, once=once)
     said = misfits(found, sounding_s)
     if found.stops_fitting == 0:
-        raise BadInput(said[0], "Is it the score of this piece, in this key? Bring in the right one.")
-    scalars = {"stops_fitting": found.stops_fitting, "semitones": found.semitones, "said": said, "engine": ENGINE}
+        raise BadInput(said[0], "Is it the score of this piece? Bring in the right one.")
+    scalars = {name: getattr(found, name) for name in ("stops_fitting", "semitones", "once")}
+    scalars |= {"said": said, "engine": ENGINE}
     out = io.BytesIO()
     np.savez(
         out, scalars=np.array(json.dumps(scalars)), beat=found.beat, time_s=found.time_s,
@@ -74,7 +78,6 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
 
     kept = readings.finish_reading(studio, job, result)
     folio_id, take_id, score_id = job.folio_id, job.arguments["take"], job.arguments["score"]
-    data = studio.files.path(job.arguments["content"]).read_bytes()
     with np.load(studio.files.path(result["arrays"]), allow_pickle=False) as arrays:
         scalars = json.loads(str(arrays["scalars"]))
         found = Alignment(
@@ -84,7 +87,9 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
             arrays["likeness"],
             scalars["stops_fitting"],
             scalars["semitones"],
+            scalars["once"],
         )
+    data = studio.files.path(job.arguments["once" if found.once else "content"]).read_bytes()
     file = read_midi(data)
     written, pickup = performances.map_of_file(file), performances.pickup_quarters(file)
     if written is None:

@@ -76,12 +76,14 @@ def _decode_score(files: Files, path: Path, name: str, hints: Result) -> Result:
         raise TooLarge("This score is too large.", f"At most {LARGEST_BYTES >> 20} MB can be read.")
     score = read_musicxml(path.read_bytes())
     remarks = []
+    once = ""
     if score.repeats:
-        remarks.append("The score's repeats are played once: write them out where the recording repeats.")
+        once = files.add(score_as_midi(read_musicxml(path.read_bytes(), repeated=False), name))
+        remarks.append("Its repeats are played as they are written; a recording without them is told from one with.")
     if score.fermatas:
         count = len(score.fermatas)
         remarks.append(f"{count} {'hold is' if count == 1 else 'holds are'} written over notes; none adds time here.")
-    facts = {"hints": hints, "format": "musicxml", "remarks": remarks}
+    facts = {"hints": hints, "format": "musicxml", "remarks": remarks, "once": once}
     return {"kind": "midi", "facts": facts, "content": files.add(score_as_midi(score, name))}
 
 

@@ -77,13 +77,14 @@ def map_of_file(file: MidiFile) -> TempoMap | None:
 def pickup_quarters(file: MidiFile) -> float:
     """How much of a file lies before its bar 1, in quarter notes; 0 where it begins with a bar.
 
-    Scores write a pickup as one bar of a shorter meter. It is one where the meter after it stays: 3/4 and 4/4 in turn
-    begin with a bar.
+    Scores write a pickup as one bar of a shorter meter. Where that comes back two bars later, bars of two meters take
+    turns: 3/4 and 4/4 do not begin with one.
     """
     meters = _meters(file) if file.ticks_a_quarter else ()
     if len(meters) < 2 or meters[1].bar != 1 or meters[0].quarters >= meters[1].quarters:
         return 0.0
-    return 0.0 if len(meters) > 2 and meters[2].bar == 2 else meters[0].quarters
+    in_turn = len(meters) > 2 and meters[2].bar == 2 and meters[2].quarters == meters[0].quarters
+    return 0.0 if in_turn else meters[0].quarters
 
 
 def _meters(file: MidiFile) -> tuple[Meter, ...]:

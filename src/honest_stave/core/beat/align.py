@@ -63,6 +63,7 @@ class Alignment:
         likeness: how much of what sounds around it is what is written, 0 to 1.
         stops_fitting: index of the first onset from which on the score does not fit, -1 where it does.
         semitones: how much higher the recording sounds than the score is written.
+        once: whether the score was laid without its repeats.
     """
 
     beat: Values
@@ -71,6 +72,7 @@ class Alignment:
     likeness: Values
     stops_fitting: int
     semitones: int = 0
+    once: bool = False
 
 
 def written_notes(data: bytes) -> list[Written]:
@@ -107,18 +109,23 @@ def align(
 
 
 def align_with_moments(
-    score: Sequence[Written], samples: NDArray[np.float32], rate: int, progress: Progress = no_progress
+    score: Sequence[Written],
+    samples: NDArray[np.float32],
+    rate: int,
+    progress: Progress = no_progress,
+    *,
+    once: Sequence[Written] = (),
 ) -> tuple[Alignment, Values, tuple[float, float]]:
     """Lays a score on a recording; also three moments of what begins at each onset, and when the recording sounds.
 
     Args:
         score, samples, rate, progress: as for ``align``.
+        once: the score without its repeats, laid in its place where more of it is heard.
 
     Raises:
         BadInput: as for ``align``.
     """
-    inside = _in_range(score)
-    if len({n.onset_beats for n in inside}) < 2:
+    if len({n.onset_beats for n in _in_range(score)}) < 2:
         raise BadInput("This score has too few notes.", "Give a MIDI file with the notes of the piece.")
     signal, starts_s = prepare(samples, rate, ListenSettings())
     signal, _ = loud_enough(signal)
@@ -128,12 +135,7 @@ def align_with_moments(
     heard = np.flatnonzero((activity.sounding > 0.5).any(axis=1))
     if not len(heard):
         raise BadInput("No pitch sounds in this recording.", "Give the recording of the score.")
-    semitones = semitones_higher(
-        [n.pitch - LOWEST_PITCH for n in inside], [n.duration_beats for n in inside], activity.sounding
-    )
-    if semitones:
-        inside = _in_range([replace(n, pitch=n.pitch + semitones) for n in score])
-    found = replace(lay_on(inside, activity), semitones=semitones)
+    found, inside = _best_laid([score, once] if once else [score], activity)
     level_db = (
         bands.short_db.astype(np.float64).reshape(len(activity.onset), -1, bands.short_db.shape[1]).max(axis=(1, 2))
     )
@@ -151,15 +153,32 @@ def align_with_moments(
     return aligned, moments, (first_s, last_s)
 
 
-def _in_range(score: Sequence[Written]) -> list[Written]:
-    return [n for n in score if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
+def _in_range(score: Sequence[Written], semitones: int = 0) -> list[Written]:
+    moved = [replace(n, pitch=n.pitch + semitones) for n in score]
+    return [n for n in moved if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
 
 
-def lay_on(score: Sequence[Written], activity: Activity) -> Alignment:
-    """The alignment, from what the network heard."""
+def _best_laid(scores: Sequence[Sequence[Written]], activity: Activity) -> tuple[Alignment, list[Written]]:
+    """The alignment of the score of which most is heard, and its notes where the recording sounds."""
+    laid: list[tuple[float, Alignment, list[Written]]] = []
+    for number, score in enumerate(scores):
+        inside = _in_range(score)
+        rows, lengths = [n.pitch - LOWEST_PITCH for n in inside], [n.duration_beats for n in inside]
+        semitones = semitones_higher(rows, lengths, activity.sounding)
+        inside = _in_range(score, semitones)
+        found, heard = lay_on(inside, activity)
+        laid.append((heard, replace(found, semitones=semitones, once=number > 0), inside))
+    _, found, inside = max(laid, key=lambda row: row[0])
+    return found, inside
+
+
+def lay_on(score: Sequence[Written], activity: Activity) -> tuple[Alignment, float]:
+    """The alignment, from what the network heard, and how much of the score that is."""
     beats, time_s, clear, likeness = lay_out(score, activity)
     sure = confidence(beats, time_s, clear, likeness)
-    return Alignment(beats, time_s, sure, likeness, _stops_fitting(time_s, clear))
+    # Onsets that are not heard speak against a score as those that are heard speak for it.
+    heard = float((clear - FITS_FROM).sum())
+    return Alignment(beats, time_s, sure, likeness, _stops_fitting(time_s, clear)), heard
 
 
 def lay_out(score: Sequence[Written], activity: Activity) -> tuple[Values, Values, Values, Values]:

@@ -187,6 +187,8 @@ def misfits(found: Alignment, sounding_s: tuple[float, float]) -> tuple[str, ...
         return (
             "The score does not fit this recording: hardly any of its notes are heard to begin where it would lie.",
         )
+    if found.once:
+        said.append("The score’s repeats are not played: it was laid on the recording without them.")
     if found.semitones:
         where = "lower" if found.semitones > 0 else "higher"
         said.append(

@@ -1,6 +1,6 @@
 """Reads scores in MusicXML, plain or compressed: notes by part, meters, tempo marks, holds written as such.
 
-What a performance needs is read; layout is not. Repeats are played once, as the bars stand.
+What a performance needs is read; layout is not. Repeats are played as they are written.
 """
 
 import io
@@ -11,6 +11,7 @@ from xml.etree import ElementTree
 from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import MidiSettings, WrittenPart, write_midi
+from honest_stave.core.formats.repeats import played_order
 from honest_stave.core.part.events import Sounding
 
 STEPS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
@@ -47,7 +48,7 @@ class Score:
         meters: by bar from 0; bars that are short or long have a meter of their own.
         tempi: (position in quarters, quarters a minute), rising.
         fermatas: positions in quarters of notes with a hold over them.
-        repeats: whether bars are to be repeated, which a strict reading does not do.
+        repeats: whether the score says that bars are played again, or left out.
     """
 
     parts: tuple[ScorePart, ...]
@@ -66,8 +67,12 @@ def is_musicxml(head: bytes) -> bool:
     )
 
 
-def read_musicxml(data: bytes) -> Score:
+def read_musicxml(data: bytes, *, repeated: bool = True) -> Score:
     """A score from its bytes.
+
+    Args:
+        data: the file.
+        repeated: whether bars are played as often as the score says, or once each.
 
     Raises:
         BadInput: it is none, or by time in place of parts.
@@ -83,13 +88,18 @@ def read_musicxml(data: bytes) -> Score:
     names = {p.get("id", ""): p for p in root.iterfind("part-list/score-part")}
     parts: list[ScorePart] = []
     fermatas: set[float] = set()
-    repeats = False
     meters: list[Meter] = []
     tempi: list[tuple[float, float]] = []
+    # Signs that only one part bears hold for all of them.
+    orders = [played_order(part.findall("measure")) for part in root.iterfind("part")]
+    order = next((o for o in orders if o != list(range(len(o)))), orders[0] if orders else [])
+    repeats = order != list(range(len(order)))
+    if not repeated:
+        order = list(range(max((len(part.findall("measure")) for part in root.iterfind("part")), default=0)))
     for part in root.iterfind("part"):
-        reader = _Part()
-        for bar, measure in enumerate(part.iterfind("measure")):
-            reader.read(bar, measure)
+        reader, measures = _Part(), part.findall("measure")
+        for bar, number in enumerate(n for n in order if n < len(measures)):
+            reader.read(bar, number, measures[number])
         listed = names.get(part.get("id", ""))
         program = listed.findtext("midi-instrument/midi-program") if listed is not None else None
         title = (listed.findtext("part-name") if listed is not None else None) or f"Voice {len(parts) + 1}"
@@ -101,7 +111,6 @@ def read_musicxml(data: bytes) -> Score:
             )
         )
         fermatas |= reader.fermatas
-        repeats |= reader.repeats
         tempi += reader.tempi
         meters = meters or reader.meters
     if not any(p.notes for p in parts):
@@ -137,13 +146,17 @@ class _Part:
         self.meters: list[Meter] = []
         self.tempi: list[tuple[float, float]] = []
         self.fermatas: set[float] = set()
-        self.repeats = False
         self._divisions, self._transpose = 1.0, 0
         self._meter = (4, 4)
         self._starts = 0.0
         self._tied: dict[int, ScoreNote] = {}
+        # What held when each bar was first played: it holds again where it is played again.
+        self._held: dict[int, tuple[float, int, tuple[int, int]]] = {}
 
-    def read(self, bar: int, measure: ElementTree.Element) -> None:
+    def read(self, bar: int, number: int, measure: ElementTree.Element) -> None:
+        """Reads a bar, the ``number``-th as they stand, as the ``bar``-th that is played."""
+        now = self._divisions, self._transpose, self._meter
+        self._divisions, self._transpose, self._meter = self._held.setdefault(number, now)
         at = longest = last_onset = 0.0
         for item in measure:
             if item.tag == "attributes":
@@ -162,8 +175,6 @@ class _Part:
                 sound = item if item.tag == "sound" else item.find("sound")
                 if sound is not None and sound.get("tempo"):
                     self.tempi.append((self._starts + at, float(sound.get("tempo", USUAL_BPM))))
-            elif item.tag == "barline" and item.find("repeat") is not None:
-                self.repeats = True
             longest = max(longest, at)
         quarters = 4.0 * self._meter[0] / self._meter[1]
         length = longest if 0 < longest < quarters - 1e-6 or longest > quarters + 1e-6 else quarters
