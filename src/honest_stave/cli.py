@@ -13,7 +13,14 @@ import typer
 from honest_stave import __version__
 from honest_stave.core.errors import BadInput, StaveError
 from honest_stave.core.words import how_many
-from honest_stave.service.lone_files import beat_map_of, midi_of_reading, notes_of_file, recordings_in, samples_of
+from honest_stave.service.lone_files import (
+    beat_map_of,
+    midi_of_reading,
+    notes_of_file,
+    notes_of_score,
+    recordings_in,
+    samples_of,
+)
 
 if TYPE_CHECKING:
     from honest_stave.service.studio import Studio
@@ -243,16 +250,17 @@ def beats(
 
 @app.command()
 def align(
-    score: Annotated[Path, typer.Argument(help="The score, as a MIDI file.")],
+    score: Annotated[Path, typer.Argument(help="The score, MIDI or MusicXML.")],
     audio: Annotated[Path, typer.Argument(help="A recording of it.")],
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the moments as JSON.")] = None,
 ) -> None:
     """Lay a score on a recording of it."""
-    from honest_stave.core.beat.align import align_with_moments, written_notes
+    from honest_stave.core.beat.align import align_with_moments
     from honest_stave.core.beat.aligned_map import misfits
 
+    written, once = notes_of_score(score)
     samples, rate = samples_of(audio)
-    found, _, sounding_s = align_with_moments(written_notes(score.read_bytes()), samples, rate)
+    found, _, sounding_s = align_with_moments(written, samples, rate, once=once)
     pairs = list(zip(found.beat.tolist(), found.time_s.tolist(), strict=True))
     rows = [{"beat": round(beat, 6), "time_s": round(time_s, 6)} for beat, time_s in pairs]
     _write(audio, {"beats": rows}, json_file, ".json", many=False)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 from honest_stave.core.errors import BadInput
 
 if TYPE_CHECKING:
+    from honest_stave.core.beat.align import Written
     from honest_stave.core.beat.beat_map import BeatMap
 
 AUDIO_ENDINGS = {".wav", ".flac", ".aif", ".aiff", ".mp3", ".ogg", ".opus", ".m4a", ".caf"}
@@ -53,6 +54,23 @@ def recordings_in(given: list[Path]) -> list[Path]:
     if not found:
         raise BadInput("There is no recording in this folder.", "Name one, or another folder.")
     return found
+
+
+def notes_of_score(path: Path) -> tuple[list["Written"], list["Written"]]:
+    """Notes of a score, MIDI or MusicXML, as it is played; and without its repeats, none where it has none.
+
+    Raises:
+        BadInput: it cannot be read, or holds no notes.
+    """
+    from honest_stave.core.beat.align import written_notes
+    from honest_stave.core.formats.musicxml_read import is_musicxml, read_musicxml, score_as_midi
+
+    data = path.read_bytes()
+    if not is_musicxml(data[:512]):
+        return written_notes(data), []
+    score = read_musicxml(data)
+    once = score_as_midi(read_musicxml(data, repeated=False), path.stem) if score.repeats else b""
+    return written_notes(score_as_midi(score, path.stem)), written_notes(once) if once else []
 
 
 def beat_map_of(source: Path) -> tuple["BeatMap", float]:
