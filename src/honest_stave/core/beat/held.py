@@ -14,6 +14,8 @@ AROUND_BEATS, FEWEST_AROUND = 4, 2
 HELD_TIMES = 1.7
 # The beats before and after it are no longer than this: otherwise the tempo is another one there.
 STEADY_TIMES = 1.4
+# Against all beats around it, itself and other held ones among them, a held beat stands out by this share of it.
+NEARLY_HELD = 0.7
 # A longer stretch is slow, not held.
 MOST_BEATS = 4
 
@@ -26,13 +28,25 @@ def likely_held(beat_map: BeatMap) -> list[tuple[int, int, float]]:
     """
     length_s = np.diff(times_of(beat_map))
     length_s[[h.beat for h in beat_map.holds if h.beat < len(length_s)]] = np.nan
-    found, beat = [], 0
-    while beat < len(length_s):
+    found: list[tuple[int, int, float]] = []
+    for beat in _far_longer(length_s).tolist():
+        if found and beat < found[-1][0] + found[-1][1]:
+            continue
         count = next((n for n in range(1, MOST_BEATS + 1) if _is_held(length_s, beat, beat + n)), 0)
         if count:
             found.append((beat, count, float(length_s[beat : beat + count].mean() / _around(length_s, beat, count))))
-        beat += max(count, 1)
     return found
+
+
+def _far_longer(length_s: Values) -> NDArray[np.int64]:
+    """Beats that are longer than those around them by most of what a held one is: few are looked at closely."""
+    reach = min(AROUND_BEATS, max(len(length_s) - 1, 0))
+    known = np.where(np.isnan(length_s), np.inf, length_s)
+    padded = np.pad(known, reach, mode="reflect") if reach else known
+    usual_s = (
+        np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1), axis=1) if len(known) else known
+    )
+    return np.flatnonzero(np.isfinite(known) & (known >= NEARLY_HELD * HELD_TIMES * usual_s))
 
 
 def _around(length_s: Values, first: int, count: int) -> float:
