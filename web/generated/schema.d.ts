@@ -3398,6 +3398,11 @@ export interface components {
              * @default []
              */
             remarks: string[];
+            /**
+             * Once
+             * @default
+             */
+            once: string;
         };
         /**
          * TakeOver
