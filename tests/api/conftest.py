@@ -54,9 +54,9 @@ class App:
         assert job["state"] == "done", job
         return str(job["result"]["reading"])
 
-    def part(self) -> str:
-        """Id of a part read from a made line."""
-        take = self.bring_in(wav(line(tune())))["result"]["take"]
+    def part(self, level: float = 1.0) -> str:
+        """Id of a part read from a made line, as loud as made or softer."""
+        take = self.bring_in(wav(level * line(tune())))["result"]["take"]
         return str(self.send("POST", "/parts", {"reading": self.read(take)})["part"])
 
     def edit(self, part: str, action: str, ids: list[str], expect: int = 200, **values: Any) -> Any:

@@ -101,8 +101,9 @@ def test_two_readings_are_kept_and_compared(app: App) -> None:
     assert len(app.get(f"/parts/{part}/notes")) == before + len(onsets)
 
 
-def test_ends_are_trimmed_to_the_sound(app: App) -> None:
-    part = app.part()
+@pytest.mark.parametrize("level", [1.0, 0.001])
+def test_ends_are_trimmed_to_the_sound(app: App, level: float) -> None:
+    part = app.part(level)
     notes = app.get(f"/parts/{part}/notes")
     app.edit(part, "ends", [notes[0]["id"]], end_by_s=0.06)
     app.edit(part, "trim", [notes[0]["id"]])

@@ -180,6 +180,7 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
     found = beat_maps.map_of(studio, folio_id, map_id)
     places = places_of(found)
     times = [b.time_s for b in found.beats]
+    held = likely_held(found)
     view = {
         "id": map_id,
         "name": found.name,
@@ -211,8 +212,8 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "moments": aligning.moments_of(studio, folio_id, found),
         "written_out": [[w.beat, w.beats] for w in found.written_out],
         "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),
-        "implausible": implausible_stretches(found),
-        "held": likely_held(found),
+        "implausible": implausible_stretches(found, held),
+        "held": held,
         "runners_up": [{"name": n, "share": s} for n, s in beat_maps.runners_up(studio, folio_id, found)],
     }
     return Response(to_json(view), media_type="application/json")

@@ -11,6 +11,7 @@ from honest_stave.core.part.select import Rule, select
 from honest_stave.core.pitch.attacks import attacks_inside
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
 from honest_stave.core.signal.listen import ListenSettings, prepare
+from honest_stave.core.signal.loud_enough import raised_by_db
 from honest_stave.core.words import how_many
 from honest_stave.service import folios, readings, takes
 from honest_stave.service.codec import note_from_body, note_to_body, part_to_body
@@ -134,7 +135,9 @@ def _moments(studio: Studio, folio_id: str, part: Part, at: str) -> Callable[[No
 
 def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits.Change:
     """Ends notes where the sound of their own pitch ends."""
-    samples, rate = takes.samples_of(studio, takes.audio_take(studio, folio_id, part.take))
+    take = takes.audio_take(studio, folio_id, part.take)
+    samples, rate = takes.samples_of(studio, take)
+    floor_db = SILENCE_FLOOR_DB - raised_by_db(take["facts"]["loudest_db"])
     heard = [n for n in notes if n.onset_s < len(samples) / rate]
     if not heard:
         raise BadInput("These notes lie beyond the recording.", "Choose notes that have its sound under them.")
@@ -144,7 +147,7 @@ def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits
         stretch = ListenSettings(from_s=max(0.0, note.onset_s - TRIM_CONTEXT_S), to_s=note.offset_s + TRIM_CONTEXT_S)
         signal, start_s = prepare(samples, rate, stretch)
         levels = pitch_levels_db(signal, note.pitch)
-        return note_end(levels, note.onset_s - start_s, note.offset_s - start_s, SILENCE_FLOOR_DB) + start_s
+        return note_end(levels, note.onset_s - start_s, note.offset_s - start_s, floor_db) + start_s
 
     return edits.trim_ends(heard, measured_end_s)
 

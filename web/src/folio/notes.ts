@@ -1,18 +1,13 @@
 /** The line being looked at: a reading's candidates or a part's notes, the selection, the limits. */
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { bytes, client, told, type NoteBody, type Schemas } from './client'
+import { client, told, type NoteBody, type Schemas } from './client'
 import { echoed, withChange, type Action, type Values } from './echo'
 import { useFolio } from './folio'
+import { measuredLine, type MeasuredLine } from './measuredLine'
 import { useNotices } from './notices'
 import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates } from './strokes' // prettier-ignore
 
-export interface MeasuredLine {
-  pitch: Float32Array
-  strength: Float32Array
-  starts: number
-  step: number
-}
 type Candidates = Schemas['Candidates']
 
 /** Left-out candidates less sure than this are not walked through. */
@@ -93,21 +88,8 @@ export const useNotes = defineStore('notes', () => {
       line.value = null
       return
     }
-    const { data, headers } = await bytes(`/api/folios/${folio.id}/readings/${asked}/line`)
-    if (readingId.value !== asked) return
-    const pairs = new Float32Array(data)
-    const pitch = new Float32Array(pairs.length / 2)
-    const strength = new Float32Array(pairs.length / 2)
-    for (let i = 0; i < pitch.length; i++) {
-      pitch[i] = pairs[2 * i]
-      strength[i] = pairs[2 * i + 1]
-    }
-    line.value = {
-      pitch,
-      strength,
-      starts: Number(headers.get('x-starts')),
-      step: Number(headers.get('x-step')),
-    }
+    const found = await measuredLine(folio.id, asked)
+    if (readingId.value === asked) line.value = found
   }
 
   async function loadNotes() {

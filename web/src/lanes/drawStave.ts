@@ -1,6 +1,6 @@
 /** The honest stave, the measured line, and notes as strokes of a nib. */
 import type { Schemas } from '../folio/client'
-import type { MeasuredLine } from '../folio/notes'
+import type { MeasuredLine } from '../folio/measuredLine'
 import { firstFrom, inView, INK, LEFT_OUT, type Strokes } from '../folio/strokes'
 import { pitchName } from '../ui/format'
 import { BASS, MIDDLE_C, TREBLE, type PitchAxis, type TimeAxis } from './geometry'

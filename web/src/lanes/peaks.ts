@@ -5,7 +5,7 @@ import { bytes } from '../folio/client'
 const LEVELS = [64, 512, 4096, 32768]
 const TILE = 8192
 const MOST_TILES = 160
-/** The loudest of a take fills so much of its lane; next to silence is not drawn as sound. */
+/** The loudest of a take fills so much of its lane; next to silence is not drawn as sound. Peaks end at full scale. */
 const FILLED = 0.92
 const MOST_GAIN = 100
 
@@ -30,7 +30,7 @@ export class Peaks {
     loudestDb: number,
     private readonly onLoaded: () => void,
   ) {
-    this.gain = Math.min(MOST_GAIN, FILLED * 10 ** (-loudestDb / 20))
+    this.gain = Math.min(MOST_GAIN, FILLED * 10 ** (-Math.min(0, loudestDb) / 20))
   }
 
   /** Level whose buckets are just finer than a pixel, -1 for the samples themselves. */

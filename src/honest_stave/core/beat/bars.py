@@ -15,9 +15,9 @@ Values = NDArray[np.float64]
 
 # Costs in log-odds: another meter, a bar that is cut short, a beginning inside a bar.
 CHANGE_COST, CUT_COST, INSIDE_COST = 9.0, 6.0, 0.7
-# What a meter of five or seven, or a compound one of three or four, costs once: music is seldom in it, and a bar as
-# long as that explains a few beats by saying nothing of them. Of 265 crops of 3 to 8 s of the practice recordings 234
-# have their meter right so, 222 without.
+# What a meter of five, six or seven, or a compound one of three or four, costs once: music is seldom in it, and a bar
+# as long as that explains a few beats by saying nothing of them. Of 265 crops of 3 to 8 s of the practice recordings
+# 234 have their meter right so, 222 without.
 RARE_COST, RARE_METERS = 6.0, ((5, False), (6, False), (7, False), (3, True), (4, True))
 METER_WEIGHT = 0.5
 MOST_ODDS = 5.0

@@ -1,11 +1,11 @@
 """Stretches of a map whose tempo can hardly be meant."""
 
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
 
 from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of
-from honest_stave.core.beat.held import likely_held
 
 # Between pins the tempo is this many times the usual one, or its inverse: a pin on another beat than it says.
 BETWEEN_PINS = 1.7
@@ -13,15 +13,16 @@ BETWEEN_PINS = 1.7
 BESIDE = 2.5
 
 
-def implausible_stretches(beat_map: BeatMap) -> list[tuple[int, int]]:
+def implausible_stretches(beat_map: BeatMap, likely_held: Sequence[tuple[int, int, float]]) -> list[tuple[int, int]]:
     """Stretches (first beat, last beat) that are far too quick or too slow, in order.
 
     Args:
-        beat_map: with its pins; beats that are held, or seem so with no pin at either end, are left out of account.
+        beat_map: with its pins; beats that are held are left out of account.
+        likely_held: beats that seem held, as from ``held.likely_held``: with no pin at either end, they are too.
     """
     bpm = felt_bpm_of(beat_map)
     held = [h.beat for h in beat_map.holds]
-    for first, count, _ in likely_held(beat_map):
+    for first, count, _ in likely_held:
         if not (beat_map.beats[first].pinned or beat_map.beats[first + count].pinned):
             held += range(first, first + count)
     free = np.ones(len(bpm), bool)

@@ -16,5 +16,10 @@ def loud_enough(signal: NDArray[np.float32]) -> tuple[NDArray[np.float32], float
         signal: mono, full scale 1.
     """
     loudest = max(float(signal.max(initial=0.0)), -float(signal.min(initial=0.0)))
-    raised_db = min(max(USUAL_DB - float(amplitude_to_db(loudest)), 0.0), MOST_RAISED_DB)
+    raised_db = raised_by_db(float(amplitude_to_db(loudest)))
     return (signal * np.float32(10 ** (raised_db / 20)) if raised_db else signal), raised_db
+
+
+def raised_by_db(loudest_db: float) -> float:
+    """By how much a signal is raised whose loudest sample has this level (dB re full scale)."""
+    return min(max(USUAL_DB - loudest_db, 0.0), MOST_RAISED_DB)
