@@ -203,6 +203,19 @@ def test_batch_reads_accepts_and_hands_on_one_file_a_part(app: App) -> None:
     assert made["proof"]["same"]
 
 
+def test_parts_stand_in_the_order_of_their_takes_whichever_was_ready_first(app: App) -> None:
+    takes = [app.bring_in(wav(line(tune(s))), f"line {s}.wav")["result"]["take"] for s in (0.3, 0.4, 0.5)]
+    readings = {take: app.read(take) for take in takes}
+    for take in (takes[1], takes[2], takes[0]):
+        app.send("POST", "/parts", {"reading": readings[take]})
+    wanted = ["line 0.3", "line 0.4", "line 0.5"]
+    parts = app.get()["parts"]
+    assert [p["name"] for p in parts.values()] == wanted
+    made = app.send("POST", "/hand-ons", {"parts": list(reversed(parts))})
+    file = mido.MidiFile(file=io.BytesIO(app.get_bytes(f"/hand-ons/{made['id']}/file")))
+    assert [t.name for t in file.tracks if any(m.type == "note_on" for m in t)] == wanted
+
+
 @pytest.mark.parametrize(
     ("kind", "head"),
     [("csv", "part,onset_s"), ("json", '{\n "notes"'), ("labels", "0.4")],

@@ -59,14 +59,15 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
         row = history.folio_row(session, folio_id)
         settings = history.entity(session, folio_id, "settings", "settings")
         changes = history.history(session, folio_id)
-        parts = _by_age(history.entities(session, folio_id, "part"))
+        takes = _by_age(history.entities(session, folio_id, "take"))
+        parts = parts_in_order(history.entities(session, folio_id, "part"), takes)
         return {
             "id": folio_id,
             "revision": row.revision,
             "changed_at": row.changed_at,
             "demo": row.demo,
             "settings": settings,
-            "takes": _by_age(history.entities(session, folio_id, "take")),
+            "takes": takes,
             "parts": {i: part_to_body(part_from_body(body)) for i, body in parts.items()},
             "kits": _by_age(history.entities(session, folio_id, "kit")),
             "beat_maps": {
@@ -86,6 +87,19 @@ def _summary(body: history.Body) -> dict[str, Any]:
 
 def _by_age(bodies: dict[str, history.Body]) -> dict[str, history.Body]:
     return dict(sorted(bodies.items(), key=lambda item: item[1].get("at", 0.0)))
+
+
+def parts_in_order(parts: dict[str, history.Body], takes: dict[str, history.Body]) -> dict[str, history.Body]:
+    """Parts in the order of their takes, those of one take the oldest first.
+
+    Of several takes that are read at once, whichever is ready first is accepted first: that order says nothing.
+    """
+
+    def rank(item: tuple[str, history.Body]) -> tuple[float, float]:
+        at = item[1].get("at", 0.0)
+        return takes.get(item[1].get("take", ""), {}).get("at", at), at
+
+    return dict(sorted(parts.items(), key=rank))
 
 
 def change(studio: Studio, folio_id: str, edit: history.Edit, base_revision: int | None) -> int:

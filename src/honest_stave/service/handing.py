@@ -15,7 +15,7 @@ from honest_stave.core.formats.tables import notes_as_csv, notes_as_json, notes_
 from honest_stave.core.part.handing_on import HandOnSettings, Line, Plan, names_of_pitches, plan, write_and_prove
 from honest_stave.core.part.proof import Proof, proof_text
 from honest_stave.core.sound.instruments import instrument_names
-from honest_stave.service import parts
+from honest_stave.service import folios, parts
 from honest_stave.service.codec import part_from_body
 from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
@@ -44,9 +44,10 @@ def _settings(body: dict[str, Any]) -> HandOnSettings:
 def lines_of(studio: Studio, folio_id: str, body: dict[str, Any], seen_from: str = "") -> list[Line]:
     """Parts that are asked for, as they are handed on, in the seconds of a take or of the folio."""
     with studio.database.session() as session:
-        bodies = history.entities(session, folio_id, "part")
-    wanted = body.get("parts") or list(bodies)
-    heard = parts.events(studio, folio_id, [i for i in wanted if i in bodies], seen_from)
+        takes = history.entities(session, folio_id, "take")
+        bodies = folios.parts_in_order(history.entities(session, folio_id, "part"), takes)
+    chosen = set(body.get("parts") or bodies)
+    heard = parts.events(studio, folio_id, [i for i in bodies if i in chosen], seen_from)
     places = places_of(studio, folio_id)
     programs = instrument_names()
     lines = []

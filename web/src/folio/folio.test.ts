@@ -94,6 +94,24 @@ describe('the open folio', () => {
     server.say(job('slow', 'stopped'))
     expect((await slow).state).toBe('stopped')
   })
+  it('keeps running work in the order in which it was asked for, however it gets on, and stops all of it', async () => {
+    const folio = useFolio()
+    await folio.open('f')
+    const job = (id: string, state: string, progress = 0) =>
+      server.say({ type: 'job', job: { id, state, progress, title: id, result: {} } })
+    for (const id of ['first', 'second', 'third']) job(id, 'queued')
+    job('second', 'running', 0.2)
+    job('first', 'running', 0.9)
+    expect(folio.running.map((j) => [j.id, j.progress])).toEqual([
+      ['first', 0.9],
+      ['second', 0.2],
+      ['third', 0],
+    ])
+    job('first', 'done', 1)
+    server.asked = []
+    await folio.stopAll()
+    expect(server.asked).toEqual(['second', 'third'].map((id) => `DELETE /api/folios/f/jobs/${id}`))
+  })
   it('tells once that a job failed, and why', async () => {
     const folio = useFolio()
     await folio.open('f')

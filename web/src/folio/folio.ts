@@ -27,7 +27,10 @@ export const useFolio = defineStore('folio', () => {
   const id = computed(() => state.value?.id ?? '')
   const path = computed(() => ({ folio_id: id.value }))
   const base = computed(() => state.value?.revision ?? null)
-  const running = computed(() => jobs.value.filter((j) => j.state === 'queued' || j.state === 'running'))
+  /** In the order in which it was asked for. */
+  const running = computed(() =>
+    jobs.value.filter((j) => j.state === 'queued' || j.state === 'running').reverse(),
+  )
 
   async function refresh(folioId = id.value) {
     const params = { path: { folio_id: folioId } }
@@ -62,7 +65,7 @@ export const useFolio = defineStore('folio', () => {
     if (item.type === 'job' && item.job) {
       const job = item.job
       const before = jobs.value.find((j) => j.id === job.id)
-      jobs.value = [job, ...jobs.value.filter((j) => j.id !== job.id)]
+      jobs.value = before ? jobs.value.map((j) => (j === before ? job : j)) : [job, ...jobs.value]
       if (before?.state !== job.state) tellOfJob(job)
     } else if (item.type === 'reading') {
       await refresh()
@@ -174,6 +177,10 @@ export const useFolio = defineStore('folio', () => {
     })
   }
 
+  async function stopAll() {
+    await Promise.all(running.value.map((job) => stopJob(job.id)))
+  }
+
   async function dismissJobs() {
     await client.DELETE('/api/folios/{folio_id}/jobs', { params: { path: path.value } })
     jobs.value = running.value
@@ -181,6 +188,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, dismissJobs,
+    open, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
   } // prettier-ignore
 })

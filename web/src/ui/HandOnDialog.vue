@@ -20,6 +20,7 @@ const ask = reactive<Schemas['Ask']>({
   files: 'one', format: 'midi', from_bar: null, to_bar: null, start: 'recording', bend_semitones: 2,
   channels: 'each', type: 1, middle_c_octave: 4, pattern: '{folio} {part}', overwrite: false,
 }) // prettier-ignore
+const every = computed(() => ask.parts?.length === parts.value.length)
 const whole = ref(true)
 const described = ref<Schemas['Described'] | null>(null)
 const problem = ref('')
@@ -116,6 +117,15 @@ function walkTo(time: number) {
   <div v-else-if="!done" class="ask">
     <fieldset>
       <legend>Parts</legend>
+      <label v-if="parts.length > 2" class="every">
+        <input
+          type="checkbox"
+          :checked="every"
+          :indeterminate.prop="!every && (ask.parts?.length ?? 0) > 0"
+          @change="ask.parts = every ? [] : parts.map(([id]) => id)"
+        />
+        all {{ parts.length }}
+      </label>
       <label v-for="[id, part] in parts" :key="id" class="part">
         <input v-model="ask.parts" type="checkbox" :value="id" />
         <input
@@ -291,6 +301,10 @@ legend,
   color: var(--soft);
   font-size: 12px;
 }
+.every {
+  flex-basis: 100%;
+  color: var(--soft);
+}
 .part {
   display: flex;
   gap: 6px;
@@ -319,6 +333,8 @@ legend,
   padding: 2px 14px 10px;
   margin: 12px 0;
   min-height: 130px;
+  max-height: 230px;
+  overflow-y: auto;
 }
 p {
   margin: 3px 0;

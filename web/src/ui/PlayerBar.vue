@@ -38,7 +38,8 @@ const pointer = computed(() => {
       : `${pitchName(Math.round(pitch), evidence.names)} ${signed((pitch - Math.round(pitch)) * 100)} ct   `
   return `${named}${clock(view.pointerTime)} s   bar ${barBeat(view.pointerTime)}`
 })
-const jobs = computed(() => folio.running)
+/** What is being done now; what waits comes after it. */
+const job = computed(() => folio.running.find((j) => j.state === 'running') ?? folio.running[0])
 </script>
 
 <template>
@@ -74,11 +75,14 @@ const jobs = computed(() => folio.running)
       >
       <input v-model.number="player.pace" type="range" min="25" max="100" step="5" />
     </label>
-    <span v-if="jobs.length" class="jobs" role="status">
-      <span class="job-name">{{ jobs[0].title }}</span>
-      <progress :value="jobs[0].progress" max="1" />
-      <button type="button" class="act small" @click="folio.stopJob(jobs[0].id)">Stop this</button>
-      <span v-if="jobs.length > 1" class="soft">and {{ jobs.length - 1 }} more</span>
+    <span v-if="job" class="jobs" role="status">
+      <span class="job-name" :title="job.title">{{ job.title }}</span>
+      <progress :value="job.progress" max="1" />
+      <template v-if="folio.running.length > 1">
+        <span class="soft nowrap">and {{ folio.running.length - 1 }} more</span>
+        <button type="button" class="act small" @click="folio.stopAll()">Stop all</button>
+      </template>
+      <button v-else type="button" class="act small" @click="folio.stopJob(job.id)">Stop this</button>
     </span>
     <span v-else class="pointer soft">{{ pointer }}</span>
   </footer>
@@ -159,6 +163,9 @@ small {
   text-overflow: ellipsis;
   white-space: nowrap;
   max-width: 180px;
+}
+.nowrap {
+  white-space: nowrap;
 }
 progress {
   width: 80px;

@@ -23,6 +23,9 @@ from honest_stave.core.part.proof import Proof, all_together, prove
 from honest_stave.core.signal.convert import pitch_name
 from honest_stave.core.words import how_many
 
+# Parts that are named in a sentence; of more it says how many there are.
+MOST_NAMED = 8
+
 
 @dataclass(frozen=True)
 class HandOnSettings:
@@ -203,7 +206,9 @@ def _unbent(line: Line) -> Line:
 
 def _words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, start_s: float) -> tuple[str, ...]:
     count = sum(len(line.events) for line in lines)
-    names = ", ".join(f"“{line.name}”" for line in lines)
+    names = ", ".join(f"“{line.name}”" for line in lines[:MOST_NAMED])
+    if len(lines) > MOST_NAMED:
+        names += f" and {how_many(len(lines) - MOST_NAMED, 'more part')}"
     start = float(tempo_map.beats_at(start_s))
     meter = tempo_map.meter_at(start)
     steady = len(tempo_map.knots) <= 2
