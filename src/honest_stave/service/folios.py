@@ -96,8 +96,9 @@ def parts_in_order(parts: dict[str, history.Body], takes: dict[str, history.Body
     """
 
     def rank(item: tuple[str, history.Body]) -> tuple[float, float]:
-        at = item[1].get("at", 0.0)
-        return takes.get(item[1].get("take", ""), {}).get("at", at), at
+        at: float = item[1].get("at", 0.0)
+        take = takes.get(item[1].get("take", ""))
+        return (take.get("at", at) if take else at), at
 
     return dict(sorted(parts.items(), key=rank))
 
