@@ -159,6 +159,14 @@ def test_the_same_pitch_never_sounds_twice_at_once() -> None:
     assert [(n.onset_s, n.offset_s) for n in found] == [(0.0, 1.0), (1.0, 3.0)]
 
 
+def test_events_carry_the_doubt_of_what_no_hand_has_judged() -> None:
+    origin = Origin("r", "k", 0.0, 1.0, 60, 80, confidence=0.6)
+    read_note = note("read", 0.0, 1.0, origin=origin)
+    kept = note("kept", 1.0, 2.0, origin=origin, touched=True)
+    found = sounding_notes("p", Part("p"), [read_note, kept, note("added", 2.0, 3.0)])
+    assert [n.doubt for n in found] == pytest.approx([0.4, 0, 0])
+
+
 def test_octave_bends_mute_and_solo() -> None:
     bent = replace(A, curve=((0.0, 30.0),))
     assert sounding_notes("p", Part("p", octave=1), [bent])[0].pitch == 72

@@ -86,6 +86,17 @@ def test_the_words_say_what_is_left_out() -> None:
     assert len(planned(bend_semitones=0).left_out) == 1
 
 
+def test_what_may_be_wrong_is_told_of_the_notes_that_are_handed_on() -> None:
+    sure, half = ([replace(n, doubt=doubt) for n in NOTES] for doubt in (0.02, 0.5))
+    lines = [Line("a", "clear", 71, tuple(sure)), Line("b", "murky", 71, tuple(half))]
+    told = plan(lines, TempoMap(lone_bpm=120), HandOnSettings()).in_doubt
+    assert "about 2 of 6 notes may be wrong, most of one part in “murky”: 2 of 3" in told
+    # Bar 1 ends at 2 s, and what is left has little in doubt.
+    late = replace(NOTES[0], onset_s=2.5, offset_s=2.9, doubt=1.0)
+    cut = plan([Line("a", "clear", 71, (*sure, late))], TempoMap(lone_bpm=120), HandOnSettings(to_bar=1))
+    assert cut.in_doubt == ""
+
+
 def test_bars_cut_what_sounds_over_their_end() -> None:
     long = (Sounding("a", 1.0, 3.5, 60, 90), Sounding("a", 2.2, 2.4, 62, 90))
     cut = planned(long, from_bar=1, to_bar=1)

@@ -114,11 +114,15 @@ def describe(studio: Studio, folio_id: str, body: dict[str, Any]) -> dict[str, A
 
 def _told(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Plan]) -> dict[str, Any]:
     names, said = _titles(studio, folio_id, body, plans)
+    midi = body.get("format", "midi") == "midi"
     words: list[str] = []
     for name, each in zip(names, plans, strict=True):
-        words += [f"{name}: {each.words[0]}"] if len(plans) > 1 else list(each.words)
-    if body.get("format", "midi") != "midi":
-        words = [w for w in words if "Standard MIDI" not in w and "carries" not in w]
+        doubts = [each.in_doubt] if each.in_doubt else []
+        if len(plans) > 1:
+            words.append(" ".join((f"{name}: {each.words[0]}", *doubts)))
+        else:
+            words += [*each.words, *(each.midi_words if midi else ()), *doubts]
+    if not midi:
         words.append("Moments count from the file's beginning in seconds.")
     left_out = [text for each in plans for text in each.left_out]
     return {"names": names, "words": words, "left_out": left_out, "said": said}

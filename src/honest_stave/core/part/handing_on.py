@@ -25,6 +25,8 @@ from honest_stave.core.words import how_many
 
 # Parts that are named in a sentence; of more it says how many there are.
 MOST_NAMED = 8
+# Fewer notes expected to be wrong than this are not told.
+LEAST_WRONG = 1.0
 
 
 @dataclass(frozen=True)
@@ -68,8 +70,10 @@ class Plan:
     Args:
         lines: parts with exactly the events that will be in the file.
         start_s, end_s: stretch of the recording.
-        words: what the receiver will get.
+        words: what the receiver will get, whatever the format.
+        midi_words: what besides is in a MIDI file.
         left_out: what will not be there, and why.
+        in_doubt: what of it may be wrong, in words; empty where that is less than a note.
     """
 
     lines: tuple[Line, ...]
@@ -78,7 +82,9 @@ class Plan:
     start_s: float
     end_s: float
     words: tuple[str, ...]
+    midi_words: tuple[str, ...]
     left_out: tuple[str, ...]
+    in_doubt: str
 
 
 def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings, origin: str = "recording") -> Plan:
@@ -113,8 +119,8 @@ def plan(lines: Sequence[Line], tempo_map: TempoMap, settings: HandOnSettings, o
         raise BadInput("There are no notes in these bars.", "Choose other bars, or the whole.")
     cut, said = _bends_that_fit(cut, settings)
     left_out += said + _clashes(cut, settings)
-    words = (*_words(cut, tempo_map, settings, start_s), where)
-    return Plan(tuple(cut), tempo_map, settings, start_s, end_s, words, tuple(left_out))
+    words, midi_words = (_counted(cut), where), _midi_words(cut, tempo_map, settings, start_s)
+    return Plan(tuple(cut), tempo_map, settings, start_s, end_s, words, midi_words, tuple(left_out), _in_doubt(cut))
 
 
 def _stretch(
@@ -204,11 +210,15 @@ def _unbent(line: Line) -> Line:
     return replace(line, events=tuple(replace(n, bends=()) for n in line.events))
 
 
-def _words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, start_s: float) -> tuple[str, ...]:
+def _counted(lines: list[Line]) -> str:
     count = sum(len(line.events) for line in lines)
     names = ", ".join(f"“{line.name}”" for line in lines[:MOST_NAMED])
     if len(lines) > MOST_NAMED:
         names += f" and {how_many(len(lines) - MOST_NAMED, 'more part')}"
+    return f"{how_many(len(lines), 'part')}, {how_many(count, 'note')}: {names}."
+
+
+def _midi_words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, start_s: float) -> tuple[str, ...]:
     start = float(tempo_map.beats_at(start_s))
     meter = tempo_map.meter_at(start)
     steady = len(tempo_map.knots) <= 2
@@ -217,10 +227,21 @@ def _words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, sta
     bend = f"pitch bend of ±{settings.bend_semitones} semitones" if _bent(lines) else "no pitch bend"
     pedal = ", sustain pedal as controller 64" if any(line.pedal for line in lines) else ""
     return (
-        f"{len(lines)} {'part' if len(lines) == 1 else 'parts'}, {count} notes: {names}.",
         f"It carries {carried} {tempo} and {meter.numerator}/{meter.denominator}.",
         f"A Standard MIDI File of type {settings.type}, {bend}{pedal}.",
     )
+
+
+def _in_doubt(lines: list[Line]) -> str:
+    """How many notes are expected to be wrong: confidences are calibrated, so that doubts add up."""
+    wrong = [sum(n.doubt for n in line.events) for line in lines]
+    if sum(wrong) < LEAST_WRONG:
+        return ""
+    count, worst = sum(len(line.events) for line in lines), int(np.argmax(wrong))
+    text = f"By how sure they were read, about {round(sum(wrong))} of {how_many(count, 'note')} may be wrong"
+    if len(lines) > 1 and wrong[worst] >= LEAST_WRONG:
+        text += f", most of one part in “{lines[worst].name}”: {round(wrong[worst])} of {len(lines[worst].events):,}"
+    return f"{text}. Those that a hand has kept or mended are not counted."
 
 
 def _bent(lines: Sequence[Line]) -> bool:
