@@ -128,6 +128,9 @@ def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
     assert len(steady) / steady_rate == pytest.approx(0.6 * (len(view["time_s"]) - 1), abs=0.01)
     assert all(any(not m.is_meta for m in track) or track is midi.tracks[0] for track in midi.tracks)
     assert {"proof.txt", "what was written.txt"} <= set(names)
+    weak = len(view["weakest"])
+    assert weak > 0
+    assert f"{weak} beat" in made["told"]["words"][0]
 
 
 def test_a_map_that_no_voice_follows_has_no_score(app: App, found: str) -> None:

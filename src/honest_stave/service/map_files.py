@@ -10,12 +10,13 @@ import numpy as np
 from sqlalchemy import select
 
 from honest_stave.core.beat import map_files
-from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of
+from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of, weakest_of
 from honest_stave.core.beat.map_files import MapProof
 from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import WrittenPart
 from honest_stave.core.formats.wav_write import write_wav
+from honest_stave.core.words import how_many
 from honest_stave.service import beat_maps, score_files, straightening, takes
 from honest_stave.service.handing import file_stem, lines_of, said
 from honest_stave.service.studio import Studio
@@ -101,9 +102,11 @@ def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
         if start_s == 0
         else f"It begins {start_s:.3f} s into the recording"
     )
+    weak = len(weakest_of(beat_map))
+    doubt = f" {how_many(weak, 'beat')} in doubt: neither sure nor pinned." if weak else ""
     return (
-        f"The tempo map of {len(beat_map.beats)} beats in {bars} bars. {where}; "
-        f"bar {beat_map.first_bar_number} begins at {begins:.4f} s of the recording."
+        f"The tempo map of {how_many(len(beat_map.beats), 'beat')} in {how_many(bars, 'bar')}. {where}; "
+        f"bar {beat_map.first_bar_number} begins at {begins:.4f} s of the recording.{doubt}"
     )
 
 

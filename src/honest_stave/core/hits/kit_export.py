@@ -94,7 +94,7 @@ def export_kit(
     planned = plan_pattern(name, notes, tempo_map)
     midi, midi_proof = write_and_prove(planned, name)
     files: list[tuple[str, bytes]] = [(f"{name}.mid", midi)]
-    words = list(planned.words)
+    words = [*planned.words, *planned.midi_words]
     read: dict[str, list[ReadZone]] = {}
     if "wav" in formats:
         files.append((f"{name}.wav", write_wav(loop, rate, cues)))

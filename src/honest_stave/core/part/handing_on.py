@@ -173,17 +173,16 @@ def _bends_that_fit(lines: list[Line], settings: HandOnSettings) -> tuple[list[L
         said = ["Pitch bends are left out, as chosen: notes sound at their written pitch."] if bent else []
         return [_unbent(line) for line in lines], said
     shares = share_channels([_written(line) for line in lines], _midi_settings(settings, 0.0, None))
-    kept, said = [], []
+    kept, unbent = [], []
     alone = len(lines) == 1
     for line, channels in zip(lines, shares, strict=True):
         crowded = len(channels) < channels_needed(line.events)
         if any(n.bends for n in line.events) and (crowded or (settings.channels == "one" and not alone)):
-            said.append(
-                f"“{line.name}”: bends are left out, for its notes would share a channel with others that sound."
-            )
+            unbent.append(line)
             line = _unbent(line)
         kept.append(line)
-    return kept, said
+    shared = f"{_named(unbent)}: bends are left out, for notes would share a channel with others that sound."
+    return kept, [shared] if unbent else []
 
 
 def _clashes(lines: list[Line], settings: HandOnSettings) -> list[str]:
@@ -212,10 +211,13 @@ def _unbent(line: Line) -> Line:
 
 def _counted(lines: list[Line]) -> str:
     count = sum(len(line.events) for line in lines)
+    return f"{how_many(len(lines), 'part')}, {how_many(count, 'note')}: {_named(lines)}."
+
+
+def _named(lines: Sequence[Line]) -> str:
     names = ", ".join(f"“{line.name}”" for line in lines[:MOST_NAMED])
-    if len(lines) > MOST_NAMED:
-        names += f" and {how_many(len(lines) - MOST_NAMED, 'more part')}"
-    return f"{how_many(len(lines), 'part')}, {how_many(count, 'note')}: {names}."
+    more = len(lines) - MOST_NAMED
+    return f"{names} and {how_many(more, 'more part')}" if more > 0 else names
 
 
 def _midi_words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings, start_s: float) -> tuple[str, ...]:
