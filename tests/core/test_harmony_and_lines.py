@@ -1,5 +1,6 @@
 """Key, scale, strokes, lines and ghosts of notes that are written here."""
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -7,11 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from honest_stave.core.harmony.companions import companions
 from honest_stave.core.harmony.key import SCALES, find_tonality
 from honest_stave.core.harmony.outermost import HEARD_WITH_S, outermost
 from honest_stave.core.harmony.spelling import Mode, names_in, tonic_name
 from honest_stave.core.harmony.together import struck_together
-from honest_stave.core.part.ghosts import ghosts, octave_doubles
+from honest_stave.core.part.ghosts import ghosts, sounding_with
 from honest_stave.core.part.lines import lines_of
 from honest_stave.core.part.notes import Note, Origin
 from honest_stave.demo.score import HARMONIUM_VERSE
@@ -141,6 +143,24 @@ def test_octaves_that_come_and_go_with_a_key_are_doubles_and_octaves_of_their_ow
     doubles = [note(0.5 * i + 0.02, p + 12, 0.41) for i, p in enumerate((48, 50, 52, 53))]
     held_on, later = note(0.0, 60 + 4, 1.9), note(0.25, 60, 0.15)
     notes = sorted([*keys, *doubles, held_on, later], key=lambda n: n.onset_s)
-    assert set(octave_doubles(notes)) == {n.id for n in doubles}
+    assert set(sounding_with(notes, 12)) == {n.id for n in doubles}
     kept = [replace(n, touched=True) if n is doubles[0] else n for n in notes]
-    assert set(octave_doubles(kept)) == {n.id for n in doubles[1:]}
+    assert set(sounding_with(kept, 12)) == {n.id for n in doubles[1:]}
+
+
+def test_what_a_bell_sounds_with_every_key_is_told_from_chords_of_a_scale() -> None:
+    scale = (60, 62, 64, 65, 67, 69, 71)
+
+    def told(above: Callable[[int], int]) -> list[tuple[int, int, int]]:
+        onset_s = np.repeat(np.arange(21) * 0.4, 2) + np.tile((0.0, 0.01), 21)
+        pitch = np.array([[scale[i % 7], above(i)] for i in range(21)]).ravel()
+        return [(c.semitones, c.count, c.of) for c in companions(onset_s, onset_s + 0.3, pitch)]
+
+    assert told(lambda i: scale[i % 7] + 17) == [(17, 21, 21)]
+    assert told(lambda i: (*scale, 72, 74)[i % 7 + 2]) == []
+    # The interval is not told as that of its octave, where both sound.
+    onset_s = np.repeat(np.arange(12) * 0.4, 3)
+    pitch = np.array([[p, p + 12, p + 24] for p in (*scale, *scale[:5])]).ravel()
+    found = companions(onset_s, onset_s + 0.3, pitch)
+    assert {(c.semitones, c.count) for c in found} == {(12, 12), (24, 12)}
+    assert companions(np.zeros(0), np.zeros(0), np.zeros(0, np.int64)) == []

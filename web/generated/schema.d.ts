@@ -1812,6 +1812,18 @@ export interface components {
             in_holds: string;
         };
         /**
+         * Companion
+         * @description An interval over keys, with how many of them it sounds.
+         */
+        Companion: {
+            /** Semitones */
+            semitones: number;
+            /** Count */
+            count: number;
+            /** Of */
+            of: number;
+        };
+        /**
          * Described
          * @description What the receiver will get.
          */
@@ -2066,6 +2078,8 @@ export interface components {
             /** Pitches */
             pitches: string[];
             strokes: components["schemas"]["Strokes"];
+            /** Companions */
+            companions: components["schemas"]["Companion"][];
         };
         /**
          * FolioName
@@ -4898,7 +4912,7 @@ export interface operations {
     pick_api_folios__folio_id__parts__part_id__pick_get: {
         parameters: {
             query: {
-                rule: "pitch" | "shorter" | "quieter" | "doubtful" | "on the beat" | "between the beats" | "all" | "ghosts" | "octave doubles" | "top" | "inner" | "bass" | "left hand" | "right hand";
+                rule: "pitch" | "shorter" | "quieter" | "doubtful" | "on the beat" | "between the beats" | "all" | "ghosts" | "sounding with" | "top" | "inner" | "bass" | "left hand" | "right hand";
                 value?: number;
             };
             header?: never;

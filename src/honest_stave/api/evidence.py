@@ -29,6 +29,14 @@ class Strokes(Model):
     size: list[int]
 
 
+class Companion(Model):
+    """An interval over keys, with how many of them it sounds."""
+
+    semitones: int
+    count: int
+    of: int
+
+
 class Findings(Model):
     """What notes say together."""
 
@@ -39,6 +47,7 @@ class Findings(Model):
     names: list[str]
     pitches: list[str]
     strokes: Strokes
+    companions: list[Companion]
 
 
 class Partial(Model):

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from honest_stave.core.errors import BadInput
+from honest_stave.core.harmony.companions import companions
 from honest_stave.core.harmony.key import LEAST_SHARE, Named, Tonality, find_tonality
 from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.pitch.reading import FormSettings
@@ -25,9 +26,9 @@ def tonality_of(notes: list[tuple[float, float, int]]) -> Tonality:
 
 
 def findings(notes: list[tuple[float, float, int]]) -> dict[str, Any]:
-    """Key, scale and strokes of several notes, of (onset_s, offset_s, pitch)."""
+    """Key, scale, strokes and what sounds with most keys of several notes, of (onset_s, offset_s, pitch)."""
     notes = sorted(notes)
-    onset, _, pitch = _columns(notes)
+    onset, offset, pitch = _columns(notes)
     tonality = tonality_of(notes)
     stroke = struck_together(onset)
     size = np.bincount(stroke) if len(stroke) else np.zeros(0, np.int64)
@@ -42,6 +43,7 @@ def findings(notes: list[tuple[float, float, int]]) -> dict[str, Any]:
         "other_scale": _named(tonality.other_scale),
         "names": list(tonality.names),
         "pitches": [tonality.names[p] for p in upwards if tonality.sounding[p] >= LEAST_SHARE],
+        "companions": [asdict(c) for c in companions(onset, offset, pitch.astype(np.int64))],
         "strokes": {
             "onset_s": np.round(onset[first], 4).tolist(),
             "low": lows[size > 1].astype(int).tolist(),

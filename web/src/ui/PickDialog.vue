@@ -8,6 +8,7 @@ const notes = useNotes()
 const shorter = ref(120)
 const quieter = ref(50)
 const sure = ref(80)
+const above = ref(12)
 async function pick(rule: string, value = 0) {
   openDialog.value = ''
   await notes.pick(rule, value)
@@ -33,12 +34,18 @@ async function pick(rule: string, value = 0) {
       >
       <button class="act" type="submit">Select</button>
     </form>
+    <form class="row" @submit.prevent="pick('sounding with', above)">
+      <label>
+        begun with a note
+        <input v-model.number="above" class="field" type="number" min="1" max="60" /> semitones lower
+      </label>
+      <button class="act" type="submit">Select</button>
+    </form>
     <div class="row">
       <button v-for="line in LINES" :key="line" type="button" class="act" @click="pick(line)">
         The {{ line }}
       </button>
       <button type="button" class="act" @click="pick('ghosts')">Ghosts</button>
-      <button type="button" class="act" @click="pick('octave doubles')">Octave doubles</button>
     </div>
     <div class="row">
       <button type="button" class="act" @click="pick('on the beat')">On the beat</button>

@@ -1,17 +1,16 @@
-"""Notes that may be ghosts of lower ones that begin with them, and octaves that sound with every key."""
+"""Notes that may be ghosts of lower ones that begin with them, and what sounds with every key."""
 
 from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from honest_stave.core.harmony.companions import pairs_together
 from honest_stave.core.harmony.together import TOGETHER_S
 from honest_stave.core.part.notes import Note, Origin
 
 GHOST_STEPS = (12, 19, 24)
 # A ghost is this much less sure, or this much softer, than the note that throws it.
 LESS_SURE, SOFTER_DB = 0.12, 6.0
-# Stops and strings that are coupled are let go with their key: apart by what the ears are off, both ways.
-LET_GO_TOGETHER_S = 0.08
 
 
 def _thrown(notes: Sequence[Note], steps: tuple[int, ...]) -> Iterator[tuple[Note, Origin, Note, Origin]]:
@@ -41,18 +40,18 @@ def ghosts(notes: Sequence[Note]) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-def octave_doubles(notes: Sequence[Note]) -> list[str]:
-    """Ids of notes an octave above another that begins and ends with them, those kept or mended by hand left out.
+def sounding_with(notes: Sequence[Note], semitones: int) -> list[str]:
+    """Ids of notes so far above another that begin, and end no later, with it; those mended by hand left out.
 
-    Organs, harmoniums and guitars with double strings sound them with every key, as loud and as
-    surely as the key's own note.
+    Organs, harmoniums and guitars with double strings sound octaves with every key, bells other intervals, as loud
+    and as surely as the key's own note.
 
     Args:
         notes: in order of onset.
+        semitones: over the other note.
     """
-    doubles = [
-        note.id
-        for note, _, lower, _ in _thrown(notes, (12,))
-        if abs(note.offset_s - lower.offset_s) <= LET_GO_TOGETHER_S
-    ]
-    return list(dict.fromkeys(doubles))
+    onset_s, offset_s = (np.array([getattr(n, name) for n in notes], float) for name in ("onset_s", "offset_s"))
+    pitch = np.array([n.pitch for n in notes], np.int64)
+    lower, upper = pairs_together(onset_s, offset_s, pitch)
+    chosen = np.unique(upper[pitch[upper] - pitch[lower] == semitones])
+    return [notes[i].id for i in chosen.tolist() if notes[i].origin is not None and not notes[i].touched]

@@ -1,4 +1,4 @@
-"""Selections by rule: one pitch, the short, the quiet, the doubtful, the beat, ghosts, doubles, one line."""
+"""Selections by rule: pitch, length, velocity, doubt, the beat, ghosts, what sounds with keys, one line."""
 
 from collections.abc import Callable, Sequence
 from typing import Literal
@@ -6,13 +6,13 @@ from typing import Literal
 import numpy as np
 
 from honest_stave.core.beat.tempo_map import TempoMap
-from honest_stave.core.part.ghosts import ghosts, octave_doubles
+from honest_stave.core.part.ghosts import ghosts, sounding_with
 from honest_stave.core.part.lines import HANDS, VOICES, lines_of
 from honest_stave.core.part.notes import Note
 
 Rule = Literal[
     "pitch", "shorter", "quieter", "doubtful", "on the beat", "between the beats", "all",
-    "ghosts", "octave doubles", "top", "inner", "bass", "left hand", "right hand",
+    "ghosts", "sounding with", "top", "inner", "bass", "left hand", "right hand",
 ]  # fmt: skip
 # A note within this share of a felt beat lies on it.
 ON_THE_BEAT = 0.12
@@ -24,7 +24,7 @@ def select(notes: Sequence[Note], rule: Rule, value: float, tempo_map: TempoMap)
     Args:
         notes: notes of the part.
         rule: which rule.
-        value: pitch, seconds, velocity or confidence, by the rule.
+        value: pitch, seconds, velocity, confidence or semitones, by the rule.
         tempo_map: says where the beats lie.
     """
     if rule in ("on the beat", "between the beats"):
@@ -36,8 +36,8 @@ def select(notes: Sequence[Note], rule: Rule, value: float, tempo_map: TempoMap)
         return [n.id for n, is_on in zip(notes, on, strict=True) if bool(is_on) == (rule == "on the beat")]
     if rule == "ghosts":
         return ghosts(notes)
-    if rule == "octave doubles":
-        return octave_doubles(notes)
+    if rule == "sounding with":
+        return sounding_with(notes, round(value))
     if rule in VOICES or rule in HANDS:
         lines = lines_of(notes, "hands" if rule in HANDS else "voices")
         return [n.id for n, line in zip(notes, lines, strict=True) if line == rule]

@@ -40,6 +40,21 @@ const chosen = computed(() => notes.selectedNotes().length)
     <div v-if="chords" class="finding">
       <span>struck together</span><span>{{ plural(chords, 'chord') }} of up to {{ largest }}</span>
     </div>
+    <div v-for="each in found.companions" :key="each.semitones" data-test="companion">
+      <div class="finding">
+        <span>{{ plural(each.semitones, 'semitone') }} up</span
+        ><span>{{ each.count }} of {{ each.of }} keys</span>
+      </div>
+      <button
+        v-if="notes.partId"
+        type="button"
+        class="act small"
+        title="What an organ’s stop or a bell sounds with every key is heard as notes of their own"
+        @click="notes.pick('sounding with', each.semitones)"
+      >
+        Select what lies {{ each.semitones }} over another
+      </button>
+    </div>
     <template v-if="notes.partId && chords">
       <div class="row">
         <label class="row"
