@@ -41,7 +41,7 @@ def default_data_folder() -> Path:
 def serve(
     demo: Annotated[bool, typer.Option(help="Open with the demo folio, in a folder of its own.")] = False,
     data: Annotated[Path | None, typer.Option(help="Folder that folios are kept in.")] = None,
-    port: Annotated[int, typer.Option(help="Port to listen on.")] = 8470,
+    port: Annotated[int, typer.Option(help="Port to listen on.", min=1, max=65535)] = 8470,
     host: Annotated[
         str, typer.Option(help="Address to listen on; beyond this machine a key is needed.")
     ] = "127.0.0.1",
@@ -53,6 +53,7 @@ def serve(
     import uvicorn
 
     from honest_stave.api.application import make_application
+    from honest_stave.service.data_folder import held
 
     folder = data or (default_data_folder() / "demo" if demo else default_data_folder())
     key = None if host in LOCAL_HOSTS else secrets.token_urlsafe(24)
@@ -94,7 +95,8 @@ def serve(
         application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=GRACEFUL_S
     )
     server = Server(config)
-    server.run()
+    with held(folder):
+        server.run()
     if refusals:
         raise refusals[0]
 
@@ -209,9 +211,7 @@ def slice_loop(
         made = cut_file(samples, rate, path.stem, formats, bars)
         folder = out / path.stem if many else out
         for name, data in made.files:
-            target = folder / name
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(data)
+            _save(folder / name, data)
         _write(path, {"slices": made.slices, "tempo_bpm": made.bpm, "bars": made.bars}, json_file, ".json", many)
         return f"{path.name}: {made.told}"
 
@@ -282,7 +282,7 @@ def click(
 
     beat_map, length_s = beat_map_of(source)
     beat_map = replace(beat_map, clicks=(check_click(ClickFrom(0, subdivision, True, sound)),))
-    out.write_bytes(click_as_wav(beat_map, length_s))
+    _save(out, click_as_wav(beat_map, length_s))
     typer.echo(f"{out}: {len(ticks_of(beat_map))} clicks over {length_s:.1f} s")
 
 
@@ -307,11 +307,14 @@ def _write(source: Path, content: Any, target: Path | None, ending: str, many: b
     if isinstance(content, bytes) and not content:
         typer.echo(f"{source.name}: no notes, so no MIDI file", err=True)
         return
+    data = content if isinstance(content, bytes) else (json.dumps(content, indent=1) + "\n").encode()
+    _save(target / (source.stem + ending) if many else target, data)
+
+
+def _save(target: Path, data: bytes) -> None:
+    """Writes a file, making its folder if needed."""
     try:
-        if many:
-            target.mkdir(parents=True, exist_ok=True)
-            target = target / (source.stem + ending)
-        data = content if isinstance(content, bytes) else (json.dumps(content, indent=1) + "\n").encode()
+        target.parent.mkdir(parents=True, exist_ok=True)
         target.write_bytes(data)
     except OSError as error:
         raise BadInput(f"{target} cannot be written: {error.strerror}.", "Name another place.") from None

@@ -65,6 +65,7 @@ def test_a_folder_is_a_batch_and_one_bad_file_does_not_stop_it(recording: Path, 
         (["notes", "nowhere.wav"], "There is no file"),
         (["notes", str(ROOT / "README.md")], "no sound we can read"),
         (["notes", str(ROOT / "README.md"), "--doubt", "7"], "makes no sense"),
+        (["serve", "--data", str(ROOT / "README.md")], "cannot be written"),
     ],
 )
 def test_bad_input_is_one_line_and_exit_code_2(

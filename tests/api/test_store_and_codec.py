@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from honest_stave.core.beat.beat_map import times_of
 from honest_stave.core.beat.map_of import map_of_tempo
 from honest_stave.core.beat.tempo_map import TempoMap
-from honest_stave.core.errors import Conflict, NotFound, StaveError
+from honest_stave.core.errors import Conflict, InUse, NoRoom, NotFound, StaveError
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import read_midi
 from honest_stave.core.part.notes import Note, Origin, Part
@@ -36,6 +36,7 @@ from honest_stave.service.takes import name_of_file
 from honest_stave.store import history
 from honest_stave.store.database import Database
 from honest_stave.store.files import Files
+from honest_stave.store.lock import held
 from honest_stave.store.tables import Base
 from tests.conftest import Watched
 from tests.core.test_tempo_map import maps
@@ -284,3 +285,13 @@ def test_a_reading_of_notes_by_any_engine_before_opens(tmp_path: Path) -> None:
         opened = reading_from_file(path)
         assert opened.engine == f"notes {number}"
         assert form_candidates(opened, FormSettings()) == form_candidates(made, FormSettings())
+
+
+def test_a_data_folder_is_kept_by_one_application_at_a_time(tmp_path: Path) -> None:
+    with held(tmp_path / "data"), pytest.raises(InUse, match="in use by another"), held(tmp_path / "data"):
+        pytest.fail("two have it")
+    with held(tmp_path / "data"):
+        pass
+    (tmp_path / "file").touch()
+    with pytest.raises(NoRoom, match="cannot be written"), held(tmp_path / "file"):
+        pytest.fail("a file is no folder")

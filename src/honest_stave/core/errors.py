@@ -74,6 +74,13 @@ class NewerData(StaveError):
     status = 409
 
 
+class InUse(StaveError):
+    """The data folder is kept by another process."""
+
+    code = "in-use"
+    status = 409
+
+
 class Stopped(StaveError):
     """The user stopped the work."""
 
