@@ -20,6 +20,7 @@ from honest_stave.service.lone_files import (
     notes_of_score,
     recordings_in,
     samples_of,
+    stems_of,
 )
 
 if TYPE_CHECKING:
@@ -141,13 +142,13 @@ def notes(
     inputs = recordings_in(audio)
     many = len(inputs) > 1 or any(p.is_dir() for p in audio)
 
-    def read_one(path: Path) -> str:
+    def read_one(path: Path, stem: str) -> str:
         body, reading = notes_of_file(path, voices, settings, None if doubt is None else 1.0 - doubt)
         if out is not None:
-            data, proof = midi_of_reading(path.stem, reading, 1.0 - body["doubt"], tempo, bend)
+            data, proof = midi_of_reading(stem, reading, 1.0 - body["doubt"], tempo, bend)
             body |= {"proof": proof} if proof else {}
-            _write(path, data, out, ".mid", many)
-        _write(path, body, json_file, ".json", many)
+            _write(stem, data, out, ".mid", many)
+        _write(stem, body, json_file, ".json", many)
         read_as = f"read as {body['voices']} voice{'s' if body['voices'] == 'many' else ''}"
         said = f"{how_many(len(body['notes']), 'note')}, {how_many(body['left_out'], 'candidate')} left out"
         return f"{path.name}: {read_as}, {said}"
@@ -168,7 +169,7 @@ def hits(
     if not 0 <= doubt <= 1:
         raise BadInput(f"A doubt limit of {doubt:g} makes no sense.", "Give one from 0 to 1, such as 0.5.")
 
-    def read_one(path: Path) -> str:
+    def read_one(path: Path, stem: str) -> str:
         samples, rate = samples_of(path)
         reading = read(samples, rate, HitSettings())
         counted = [i for i, sure in enumerate(reading.confidence) if sure >= 1 - doubt]
@@ -181,7 +182,7 @@ def hits(
             }
             for i in counted
         ]
-        _write(path, {"hits": found}, json_file, ".json", many)
+        _write(stem, {"hits": found}, json_file, ".json", many)
         left_out = how_many(len(reading.confidence) - len(found), "candidate")
         return f"{path.name}: {how_many(len(found), 'hit')}, {left_out} left out"
 
@@ -206,13 +207,13 @@ def slice_loop(
         raise BadInput(f"A loop of {bars:g} bars makes no sense.", "Give a number above 0, such as 2.")
     formats = ["wav", *(["sfz"] if sfz else []), *(["sf2"] if sf2 else [])]
 
-    def cut_one(path: Path) -> str:
+    def cut_one(path: Path, stem: str) -> str:
         samples, rate = samples_of(path)
-        made = cut_file(samples, rate, path.stem, formats, bars)
-        folder = out / path.stem if many else out
+        made = cut_file(samples, rate, stem, formats, bars)
+        folder = out / stem if many else out
         for name, data in made.files:
             _save(folder / name, data)
-        _write(path, {"slices": made.slices, "tempo_bpm": made.bpm, "bars": made.bars}, json_file, ".json", many)
+        _write(stem, {"slices": made.slices, "tempo_bpm": made.bpm, "bars": made.bars}, json_file, ".json", many)
         return f"{path.name}: {made.told}"
 
     inputs = recordings_in(audio)
@@ -229,7 +230,7 @@ def beats(
     from honest_stave.core.beat.beats_engine import read
     from honest_stave.core.signal.listen import ListenSettings
 
-    def read_one(path: Path) -> str:
+    def read_one(path: Path, stem: str) -> str:
         samples, rate = samples_of(path)
         found = read(samples, rate, ListenSettings())
         rows = [
@@ -237,7 +238,7 @@ def beats(
             for t, bar, beat in zip(found.time_s, found.bar, found.beat, strict=True)
         ]
         meters = [{"bar": m.bar, "numerator": m.numerator, "denominator": m.denominator} for m in found.meters]
-        _write(path, {"beats": rows, "meters": meters}, json_file, ".json", many)
+        _write(stem, {"beats": rows, "meters": meters}, json_file, ".json", many)
         if not rows:
             return f"{path.name}: no beat"
         told = ", ".join(f"{m.numerator}/{m.denominator} from bar {m.bar}" for m in found.meters)
@@ -263,7 +264,7 @@ def align(
     found, _, sounding_s = align_with_moments(written, samples, rate, once=once)
     pairs = list(zip(found.beat.tolist(), found.time_s.tolist(), strict=True))
     rows = [{"beat": round(beat, 6), "time_s": round(time_s, 6)} for beat, time_s in pairs]
-    _write(audio, {"beats": rows}, json_file, ".json", many=False)
+    _write(audio.stem, {"beats": rows}, json_file, ".json", many=False)
     said = " ".join(misfits(found, sounding_s)) or "The score fits to its end."
     typer.echo(f"{audio.name}: {len(rows)} written onsets. {said}")
 
@@ -286,12 +287,17 @@ def click(
     typer.echo(f"{out}: {len(ticks_of(beat_map))} clicks over {length_s:.1f} s")
 
 
-def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> None:
-    """Does the same with every file; in a batch a bad one is told and does not stop the rest."""
+def _each_file(inputs: list[Path], many: bool, do: Callable[[Path, str], str]) -> None:
+    """Does the same with every file; in a batch a bad one is told and does not stop the rest.
+
+    Args:
+        do: of a file and what is written of it is called; returns what is told.
+    """
     failed = 0
-    for path in inputs:
+    for path, stem in zip(inputs, stems_of(inputs), strict=True):
         try:
-            typer.echo(do(path))
+            called = "" if stem == path.stem else f", called “{stem}”"
+            typer.echo(f"{do(path, stem)}{called}")
         except StaveError as error:
             if not many:
                 raise
@@ -301,14 +307,14 @@ def _each_file(inputs: list[Path], many: bool, do: Callable[[Path], str]) -> Non
         raise BadInput("None of these could be read.", "See the lines above.")
 
 
-def _write(source: Path, content: Any, target: Path | None, ending: str, many: bool) -> None:
+def _write(stem: str, content: Any, target: Path | None, ending: str, many: bool) -> None:
     if target is None:
         return
     if isinstance(content, bytes) and not content:
-        typer.echo(f"{source.name}: no notes, so no MIDI file", err=True)
+        typer.echo(f"{stem}: no notes, so no MIDI file", err=True)
         return
     data = content if isinstance(content, bytes) else (json.dumps(content, indent=1) + "\n").encode()
-    _save(target / (source.stem + ending) if many else target, data)
+    _save(target / (stem + ending) if many else target, data)
 
 
 def _save(target: Path, data: bytes) -> None:

@@ -59,6 +59,16 @@ def test_a_folder_is_a_batch_and_one_bad_file_does_not_stop_it(recording: Path, 
     assert [p.name for p in (tmp_path / "out").iterdir()] == ["line.mid"]
 
 
+def test_recordings_of_one_name_are_written_beside_each_other(recording: Path, tmp_path: Path) -> None:
+    others = [tmp_path / name / "Line.wav" for name in ("first", "second")]
+    for other in others:
+        other.parent.mkdir()
+        other.write_bytes(recording.read_bytes())
+    done = run("notes", recording, *others, "--out", tmp_path / "out")
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == ["Line 2.mid", "Line 3.mid", "line.mid"]
+    assert "called “Line 2”" in done.stdout
+
+
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [

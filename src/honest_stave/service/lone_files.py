@@ -56,6 +56,19 @@ def recordings_in(given: list[Path]) -> list[Path]:
     return found
 
 
+def stems_of(recordings: list[Path]) -> list[str]:
+    """What is written of each recording is called by its name, with a number where another was called so."""
+    taken: set[str] = set()
+    stems = []
+    for path in recordings:
+        stem, number = path.stem, 2
+        while stem.casefold() in taken:
+            stem, number = f"{path.stem} {number}", number + 1
+        taken.add(stem.casefold())
+        stems.append(stem)
+    return stems
+
+
 def notes_of_score(path: Path) -> tuple[list["Written"], list["Written"]]:
     """Notes of a score, MIDI or MusicXML, as it is played; and without its repeats, none where it has none.
 
