@@ -135,8 +135,13 @@ def test_pattern_and_drums_become_parts(app: App, kit: str) -> None:
     notes = app.get(f"/parts/{drums}/notes")
     assert {36, 38} <= {n["pitch"] for n in notes}
     assert len({n["velocity"] for n in notes}) > 5
-    # Keys of drums and slices are no pitches: they have no key.
+    assert all(0 < n["origin"]["confidence"] <= 1 for n in notes)
+    # Keys of drums and slices are no pitches: they have no key. Those of drums have names, one's own first.
     assert [app.get(f"/evidence/part/{each}")["key"] for each in (part, drums)] == [None, None]
+    assert app.get(f"/evidence/part/{part}")["keys"] == {}
+    assert app.get(f"/evidence/part/{drums}")["keys"]["38"] == "snare"
+    app.send("PATCH", f"/kits/{kit}", {"notes": {"snare": 40}})
+    assert app.get(f"/evidence/part/{drums}")["keys"]["40"] == "snare"
     instrument = app.get(f"/kits/{kit}/instrument")
     assert instrument["flat"]
     samples = app.client.get(app.url(f"/kits/{kit}/instrument/samples")).content

@@ -192,6 +192,15 @@ def test_drum_notes_carry_lane_velocity_and_a_note_map_of_ones_own() -> None:
     ]  # fmt: skip
 
 
+def test_drum_notes_are_as_doubtful_as_what_was_heard_until_a_hand_has_named_the_drums() -> None:
+    slices = cut()
+    heard = {n.id: n.origin.confidence for n in drum_notes(KIT, slices, RATE) if n.origin}
+    assert heard == {f"{s.id} {x.drum}": x.confidence for s in slices for x in s.strikes}
+    named = kit_edits.set_drums(KIT, slices, [slices[1].id], ("kick", "tom"))
+    notes = drum_notes(named, cut(named), RATE)
+    assert [n.id for n in notes if n.origin is None] == [f"{slices[1].id} {d}" for d in ("kick", "tom")]
+
+
 def test_zones_overlap_a_little_and_fade() -> None:
     slices = cut()
     made = zones_of(KIT, slices, keys_of(KIT, slices), lambda s: SAMPLES, RATE)

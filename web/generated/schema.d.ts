@@ -2080,6 +2080,13 @@ export interface components {
             strokes: components["schemas"]["Strokes"];
             /** Companions */
             companions: components["schemas"]["Companion"][];
+            /**
+             * Keys
+             * @description Names of the keys of a part of drums, by MIDI note.
+             */
+            keys: {
+                [key: string]: string;
+            };
         };
         /**
          * FolioName

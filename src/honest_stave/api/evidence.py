@@ -3,6 +3,7 @@
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Response
+from pydantic import Field
 
 from honest_stave.api.models import Model, Opened, Seconds
 from honest_stave.api.takes import BINARY
@@ -48,6 +49,7 @@ class Findings(Model):
     pitches: list[str]
     strokes: Strokes
     companions: list[Companion]
+    keys: dict[int, str] = Field(description="Names of the keys of a part of drums, by MIDI note.")
 
 
 class Partial(Model):

@@ -9,9 +9,10 @@ from honest_stave.core.errors import BadInput
 from honest_stave.core.harmony.companions import companions
 from honest_stave.core.harmony.key import LEAST_SHARE, Named, Tonality, find_tonality
 from honest_stave.core.harmony.together import struck_together
+from honest_stave.core.hits.keys import names_of_keys
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.service import parts, readings, takes
-from honest_stave.service.kits import KIT_INSTRUMENT
+from honest_stave.service.kits import KIT_INSTRUMENT, maps_of_take
 from honest_stave.service.studio import Studio
 
 MOST_COLUMNS = 1024
@@ -43,6 +44,7 @@ def findings(notes: list[tuple[float, float, int]]) -> dict[str, Any]:
         "other_scale": _named(tonality.other_scale),
         "names": list(tonality.names),
         "pitches": [tonality.names[p] for p in upwards if tonality.sounding[p] >= LEAST_SHARE],
+        "keys": {},
         "companions": [asdict(c) for c in companions(onset, offset, pitch.astype(np.int64))],
         "strokes": {
             "onset_s": np.round(onset[first], 4).tolist(),
@@ -63,9 +65,11 @@ def _named(found: Named | None) -> dict[str, Any] | None:
 
 
 def of_part(studio: Studio, folio_id: str, part_id: str) -> dict[str, Any]:
-    """Findings of a part's notes; keys of drums and slices are no pitches."""
+    """Findings of a part's notes; keys of drums and slices are no pitches, but those of drums have names."""
     part = parts.part_of(studio, folio_id, part_id)
-    if part.percussion or part.instrument.startswith(KIT_INSTRUMENT):
+    if part.percussion:
+        return findings([]) | {"keys": names_of_keys(maps_of_take(studio, folio_id, part.take))}
+    if part.instrument.startswith(KIT_INSTRUMENT):
         return findings([])
     return findings([(n["onset_s"], n["offset_s"], n["pitch"]) for n in parts.note_bodies(studio, folio_id, part_id)])
 

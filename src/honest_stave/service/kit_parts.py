@@ -84,9 +84,11 @@ def make_drum_part(studio: Studio, folio_id: str, kit_id: str, base: int | None)
     notes = pattern.drum_notes(found.kit, found.slices, found.rate)
     if not notes:
         raise BadInput("No drum is over the thresholds.", "Lower them, or name the drums of slices by hand.")
+    # The kit's thresholds have decided what counts: the part draws no further limit.
     part = Part(
-        name=f"{found.kit.name}, drums", instrument="drums", percussion=True, take=found.kit.take, at=time.time()
-    )
+        name=f"{found.kit.name}, drums", instrument="drums", percussion=True, take=found.kit.take,
+        least_confidence=0.0, at=time.time(),
+    )  # fmt: skip
     return _new_part(studio, folio_id, part, notes, f"Drums of “{found.kit.name}”", base)
 
 

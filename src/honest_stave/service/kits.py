@@ -119,6 +119,13 @@ def kit_of(studio: Studio, folio_id: str, kit_id: str) -> Kit:
         return kit_from_body(history.entity(session, folio_id, "kit", kit_id))
 
 
+def maps_of_take(studio: Studio, folio_id: str, take_id: str) -> list[dict[str, int]]:
+    """The producer's own note maps of the kits of a take."""
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "kit").values()
+    return [body["notes"] for body in bodies if body["take"] == take_id]
+
+
 def opened(studio: Studio, folio_id: str, kit_id: str, changes: dict[str, Any] | None = None) -> OpenKit:
     """A kit with its slices; ``changes`` are tried without being kept."""
     kit = kit_of(studio, folio_id, kit_id)

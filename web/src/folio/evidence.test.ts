@@ -19,7 +19,7 @@ const note = (id: string, pitch: number) => ({
   id, onset_s: 0.2, offset_s: 0.8, pitch, velocity: 80, curve: [], origin: null, touched: false, line: '',
 }) // prettier-ignore
 const findings = {
-  key: { name: 'A minor', share: 0.9 }, other_key: null, scale: null, other_scale: null, pitches: [],
+  key: { name: 'A minor', share: 0.9 }, other_key: null, scale: null, other_scale: null, pitches: [], keys: {},
   strokes: { onset_s: [0.2], low: [57], high: [64], size: [2] },
 } // prettier-ignore
 
@@ -62,6 +62,14 @@ beforeEach(async () => {
 afterEach(() => vi.unstubAllGlobals())
 
 describe('evidence of what is shown', () => {
+  it('calls pitches by the key, and the keys of drums by their drum', async () => {
+    const evidence = useEvidence()
+    evidence.findings = { ...findings, companions: [], names: Array<string>(12).fill('X') } as never
+    expect([evidence.drums, evidence.nameOf(38)]).toEqual([false, 'X2'])
+    evidence.findings = { ...findings, keys: { 38: 'snare' } } as never
+    await nextTick()
+    expect([evidence.drums, evidence.nameOf(38), evidence.nameOf(39)]).toEqual([true, 'snare', 'E♭2'])
+  })
   it('asks once for the findings of a part, when what is shown rests', async () => {
     const evidence = useEvidence()
     await useNotes().showPart('p')

@@ -2,6 +2,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { Spectrum } from '../lanes/spectrum'
+import { pitchName } from '../ui/format'
 import { client, told, type Schemas } from './client'
 import { useFolio } from './folio'
 import { useNotes } from './notes'
@@ -16,6 +17,9 @@ export const useEvidence = defineStore('evidence', () => {
   const notices = useNotices()
   const findings = shallowRef<Schemas['Findings'] | null>(null)
   const names = computed(() => findings.value?.names)
+  const drums = computed(() => Object.keys(findings.value?.keys ?? {}).length > 0)
+  /** Name of a pitch; of a part of drums, of the key. */
+  const nameOf = (pitch: number) => findings.value?.keys[pitch] ?? pitchName(pitch, names.value)
   const partials = shallowRef<Schemas['Partial'][]>([])
   const shown = ref(false)
   const loaded = ref(0)
@@ -108,5 +112,5 @@ export const useEvidence = defineStore('evidence', () => {
     notices.tell(`${ids.length} notes sent to “${notes.part?.name}”.`, 'Undo brings them back.')
   }
 
-  return { findings, names, partials, shown, loaded, spectrum, send }
+  return { findings, names, drums, nameOf, partials, shown, loaded, spectrum, send }
 })

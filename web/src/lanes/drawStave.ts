@@ -4,11 +4,13 @@ import type { MeasuredLine } from '../folio/measuredLine'
 import { firstFrom, inView, INK, LEFT_OUT, type Strokes } from '../folio/strokes'
 import { pitchName } from '../ui/format'
 import { BASS, MIDDLE_C, TREBLE, type PitchAxis, type TimeAxis } from './geometry'
-import { SMALL_FIGURES, type Colours } from './surface'
+import { LABELS, SMALL_FIGURES, type Colours } from './surface'
 
 /** Fewer pixels a note than this leave no room for figures, and then none for a nib. */
 const FIGURE_PX = 7
 const TICK_PX = 3.5
+/** The longest name of a drum. */
+const DRUM_NAME_PX = 68
 const TOGETHER_PX = 6
 const LINES = new Set([...TREBLE, ...BASS])
 const NATURALS = new Set([0, 2, 4, 5, 7, 9, 11])
@@ -43,6 +45,31 @@ export function drawStaveLines(
     }
   }
   pen.setLineDash([])
+}
+
+/** Keys of drums: a hairline each, with its name; what lies between them is no key. */
+export function drawDrumLines(
+  pen: CanvasRenderingContext2D,
+  width: number,
+  axis: PitchAxis,
+  keys: Record<string, string>,
+  c: Colours,
+): void {
+  pen.font = LABELS
+  pen.textAlign = 'left'
+  pen.textBaseline = 'bottom'
+  pen.strokeStyle = c.hairline
+  pen.lineWidth = 1
+  for (const [key, name] of Object.entries(keys)) {
+    const y = Math.round(axis.y(Number(key))) + 0.5
+    if (y < 8 || y > axis.height - 2) continue
+    pen.beginPath()
+    pen.moveTo(DRUM_NAME_PX, y)
+    pen.lineTo(width, y)
+    pen.stroke()
+    pen.fillStyle = c.soft
+    pen.fillText(name, 6, y + 6)
+  }
 }
 
 /** The measured pitch: dots, finer where the voice is uncertain; thinned when far away. */

@@ -5,7 +5,7 @@ import { useFolio } from '../folio/folio'
 import { useView } from '../folio/view'
 import { usePlayer } from '../player/store'
 import ActButton from './ActButton.vue'
-import { clock, pitchName, signed } from './format'
+import { clock, signed } from './format'
 
 const player = usePlayer()
 const view = useView()
@@ -32,10 +32,9 @@ const place = computed(() => barBeat(player.position).replace(/\.\d\d$/, ''))
 const pointer = computed(() => {
   if (view.pointerTime === null) return ''
   const pitch = view.pointerPitch
-  const named =
-    pitch === null
-      ? ''
-      : `${pitchName(Math.round(pitch), evidence.names)} ${signed((pitch - Math.round(pitch)) * 100)} ct   `
+  const key = Math.round(pitch ?? 0)
+  const cents = evidence.drums ? '' : ` ${signed(((pitch ?? 0) - key) * 100)} ct`
+  const named = pitch === null ? '' : `${evidence.nameOf(key)}${cents}   `
   return `${named}${clock(view.pointerTime)} s   bar ${barBeat(view.pointerTime)}`
 })
 /** What is being done now; what waits comes after it. */

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { useEvidence } from '../folio/evidence'
 import { useNotes } from '../folio/notes'
 import { LEFT_OUT } from '../folio/strokes'
-import { clock, pitchName } from './format'
+import { clock } from './format'
 
 const PAGE = 200
 const notes = useNotes()
@@ -51,7 +51,7 @@ const facts = computed(() => notes.take?.facts)
               :aria-pressed="notes.selection.has(notes.strokes.id[i])"
               @click="notes.select([notes.strokes.id[i]])"
             >
-              {{ pitchName(Math.round(notes.strokes.pitch[i]), evidence.names) }}
+              {{ evidence.nameOf(Math.round(notes.strokes.pitch[i])) }}
             </button>
           </td>
           <td class="figures">{{ clock(notes.strokes.onset[i]) }}</td>

@@ -20,6 +20,15 @@ LOOP_KEY_OVER_DRUMS = 84
 REST_FROM = 60
 
 
+def names_of_keys(own: Sequence[dict[str, int]]) -> dict[int, str]:
+    """What the drum notes are called, by MIDI note.
+
+    Args:
+        own: note maps of the producer's own, drum to note; the others are General MIDI's.
+    """
+    return DRUM_NAMES | {note: name for notes in own for name, note in notes.items()}
+
+
 def note_of(kind: str, drum: str, own: dict[str, int]) -> int:
     """MIDI note of a drum: the producer's own map first, then General MIDI."""
     for name in (kind, drum):

@@ -7,8 +7,8 @@ import numpy as np
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits.keys import note_of
-from honest_stave.core.hits.kit import LEAD, Kit, Slice
-from honest_stave.core.part.notes import Note
+from honest_stave.core.hits.kit import LEAD, Kit, Slice, Strike
+from honest_stave.core.part.notes import Note, Origin
 
 # A kit plays as loud as the loop whatever the velocity: the pattern carries a plain one.
 KIT_VELOCITY = 100
@@ -37,23 +37,43 @@ def pattern_of(kit: Kit, slices: Sequence[Slice], keys: dict[str, int], rate: in
 
 
 def drum_notes(kit: Kit, slices: Sequence[Slice], rate: int) -> list[Note]:
-    """Notes of the drums by lane, on the General MIDI drum notes or the kit's own map; timing as played."""
+    """Notes of the drums by lane, on the General MIDI drum notes or the kit's own map; timing as played.
+
+    What was heard keeps how sure it is; drums that the producer has named are no longer in doubt.
+    """
     found = []
     for piece in slices:
         if piece.settings.muted:
             continue
+        onset_s = piece.first / rate
+        offset_s = onset_s + min(DRUM_S, max(piece.frames / rate, SHORTEST_S))
         for strike in piece.strikes:
-            onset_s = piece.first / rate
-            found.append(
-                Note(
-                    id=f"{piece.id} {strike.drum}",
-                    onset_s=onset_s,
-                    offset_s=onset_s + min(DRUM_S, max(piece.frames / rate, SHORTEST_S)),
-                    pitch=note_of(strike.kind, strike.drum, kit.notes),
-                    velocity=max(1, min(127, strike.velocity)),
-                )
+            note = Note(
+                id=f"{piece.id} {strike.drum}",
+                onset_s=onset_s,
+                offset_s=offset_s,
+                pitch=note_of(strike.kind, strike.drum, kit.notes),
+                velocity=max(1, min(127, strike.velocity)),
             )
+            if piece.settings.drums is None and piece.read_frame >= 0:
+                note = replace(note, origin=_as_heard(note, strike, piece, kit, rate))
+            found.append(note)
     return found
+
+
+def _as_heard(note: Note, strike: Strike, piece: Slice, kit: Kit, rate: int) -> Origin:
+    return Origin(
+        reading=kit.reading,
+        key=note.id,
+        onset_s=piece.read_frame / rate,
+        offset_s=note.offset_s,
+        pitch=note.pitch,
+        velocity=note.velocity,
+        confidence=strike.confidence,
+        level_db=piece.level_db,
+        runner_up=note_of(strike.runner_up, strike.runner_up, kit.notes) if strike.runner_up else note.pitch,
+        runner_up_share=strike.runner_up_share,
+    )
 
 
 def at_pace(notes: Sequence[Note], start_s: float, pace: float, *, lengths: bool) -> list[Note]:

@@ -6,7 +6,7 @@ import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import { useView } from '../../folio/view'
 import { drawGrid, drawRuler } from '../../lanes/drawRuler'
-import { drawMeasured, drawStaveLines, drawStrokes, drawTogether } from '../../lanes/drawStave'
+import { drawDrumLines, drawMeasured, drawStaveLines, drawStrokes, drawTogether } from '../../lanes/drawStave'
 import { drawMiddle, drawWave } from '../../lanes/drawWave'
 import { PitchAxis, pitchRange, TimeAxis, type Hit } from '../../lanes/geometry'
 import { hitStroke } from '../../lanes/hit'
@@ -73,7 +73,8 @@ useCanvas(
     const c = colours()
     const time = axis(width)
     const pitch = new PitchAxis(range.value[0], range.value[1], height)
-    drawStaveLines(pen, width, pitch, LEFT, c)
+    if (evidence.drums) drawDrumLines(pen, width, pitch, evidence.findings?.keys ?? {}, c)
+    else drawStaveLines(pen, width, pitch, LEFT, c)
     pen.beginPath()
     pen.rect(LEFT, 0, width - LEFT, height)
     pen.clip()

@@ -6,7 +6,7 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import ActButton from '../../ui/ActButton.vue'
-import { clock, decibels, pitchName, plural, signed } from '../../ui/format'
+import { clock, decibels, plural, signed } from '../../ui/format'
 import { couldHold, HOLDS_SHORT } from '../../ui/kinds'
 import CentsCurve from './CentsCurve.vue'
 import NotePartials from './NotePartials.vue'
@@ -22,7 +22,7 @@ const i = computed(() => notes.focus)
 const seems = computed(() => notes.take?.facts.seems ?? null)
 const rival = computed(() => (seems.value ? couldHold(seems.value) : null))
 const several = computed(() => notes.selectedIndices.length)
-const name = computed(() => pitchName(Math.round(s.value.pitch[i.value]), evidence.names))
+const name = computed(() => evidence.nameOf(Math.round(s.value.pitch[i.value])))
 const rank = computed(() => {
   let place = 0
   for (let k = 0; k <= i.value; k++) if (s.value.kind[k] !== LEFT_OUT) place++
@@ -65,10 +65,7 @@ const shifts = computed(() => {
     ['velocity changed', signed(note.velocity - origin.velocity)],
   ]
   if (note.pitch !== origin.pitch)
-    rows.push([
-      'pitch changed',
-      `${pitchName(origin.pitch, evidence.names)} → ${pitchName(note.pitch, evidence.names)}`,
-    ])
+    rows.push(['pitch changed', `${evidence.nameOf(origin.pitch)} → ${evidence.nameOf(note.pitch)}`])
   return rows
 })
 const sum = computed(() => {
@@ -113,7 +110,7 @@ const sum = computed(() => {
           <span>starts</span
           ><span>{{ clock(measured.onset_s) }} ± {{ Math.round(measured.onset_tolerance_s * 1000) }} ms</span>
         </div>
-        <div class="finding">
+        <div v-if="!notes.part?.percussion" class="finding">
           <span>ends</span
           ><span
             >{{ clock(measured.offset_s) }} ± {{ Math.round(measured.offset_tolerance_s * 1000) }} ms</span
@@ -122,24 +119,23 @@ const sum = computed(() => {
         <div class="finding">
           <span>level</span><span>{{ decibels(measured.level_db) }} → velocity {{ measured.velocity }}</span>
         </div>
-        <div class="finding">
-          <span>pitch centre</span
-          ><span
-            >{{ pitchName(measured.pitch, evidence.names) }}
-            {{ measured.centre_cents ? `${signed(measured.centre_cents)} ct` : 'not heard alone' }}</span
-          >
-        </div>
-        <CentsCurve />
-        <NotePartials />
+        <template v-if="!notes.part?.percussion">
+          <div class="finding">
+            <span>pitch centre</span
+            ><span
+              >{{ evidence.nameOf(measured.pitch) }}
+              {{ measured.centre_cents ? `${signed(measured.centre_cents)} ct` : 'not heard alone' }}</span
+            >
+          </div>
+          <CentsCurve />
+          <NotePartials />
+        </template>
         <div class="finding">
           <span>sure</span><span>{{ measured.confidence.toFixed(2) }}</span>
         </div>
         <div class="finding">
           <span>could be</span>
-          <span
-            >{{ pitchName(measured.runner_up, evidence.names) }}
-            {{ measured.runner_up_share.toFixed(2) }}</span
-          >
+          <span>{{ evidence.nameOf(measured.runner_up) }} {{ measured.runner_up_share.toFixed(2) }}</span>
         </div>
       </template>
       <template v-if="shifts.length">
