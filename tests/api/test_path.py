@@ -144,7 +144,7 @@ def test_the_same_file_twice_is_noticed(app: App) -> None:
 def test_takes_that_come_with_one_name_are_told_apart(app: App) -> None:
     for softer in (1, 2):
         app.bring_in(wav(line(tune()) / softer), "hymn.wav")
-    app.bring_in(whistle_and_bass(), "hymn.mid")
+    app.bring_in(whistle_and_drums(), "hymn.mid")
     assert sorted(take["name"] for take in app.get()["takes"].values()) == ["hymn", "hymn 2", "hymn, MIDI"]
 
 
@@ -157,16 +157,17 @@ def test_takes_are_renamed_and_removed_undoably(app: App) -> None:
     assert app.get()["takes"][take]["name"] == "Boathouse"
 
 
-def whistle_and_bass() -> bytes:
-    """A MIDI file of two tracks, one of whose notes hangs."""
+def whistle_and_drums() -> bytes:
+    """A MIDI file of a tune and of drums, one of whose notes hangs."""
     file = mido.MidiFile(ticks_per_beat=96)
-    for name, pitch in (("whistle", 74), ("bass", 38)):
+    for name, channel, pitch in (("whistle", 0, 74), ("snare", 9, 38)):
         track = mido.MidiTrack([mido.MetaMessage("track_name", name=name)])
         if name == "whistle":
             track.append(mido.MetaMessage("set_tempo", tempo=500000))
-        track.append(mido.Message("note_on", note=pitch, velocity=80, time=96))
-        track.append(mido.Message("note_off", note=pitch, time=96 if name == "whistle" else 0))
-        track.append(mido.Message("note_on", note=pitch, velocity=80, time=48))
+        track.append(mido.Message("program_change", channel=channel, program=74))
+        track.append(mido.Message("note_on", channel=channel, note=pitch, velocity=80, time=96))
+        track.append(mido.Message("note_off", channel=channel, note=pitch, time=96 if name == "whistle" else 1))
+        track.append(mido.Message("note_on", channel=channel, note=pitch, velocity=80, time=48))
         file.tracks.append(track)
     out = io.BytesIO()
     file.save(file=out)
@@ -174,15 +175,15 @@ def whistle_and_bass() -> bytes:
 
 
 def test_a_midi_file_becomes_parts_at_once(app: App) -> None:
-    job = app.bring_in(whistle_and_bass(), "play.mid")
-    state = app.get()
-    assert sorted(p["name"] for p in state["parts"].values()) == ["whistle"] or len(state["parts"]) == 2
+    job = app.bring_in(whistle_and_drums(), "play.mid")
+    parts = app.get()["parts"]
+    told = [(p["name"], p["instrument"], p["percussion"]) for p in parts.values()]
+    assert told == [("whistle", "reed", False), ("snare", "drums", True)]
     assert "stuck" in job["result"]["notice"]
     take = job["result"]["take"]
     app.send("PUT", "/time", {"map_of_take": take})
     assert app.get()["settings"]["tempo"]["lone_bpm"] == pytest.approx(120)
-    first = next(i for i, p in state["parts"].items() if p["name"] == "whistle")
-    assert app.get(f"/parts/{first}/notes")[0]["onset_s"] == pytest.approx(0.5)
+    assert app.get(f"/parts/{next(iter(parts))}/notes")[0]["onset_s"] == pytest.approx(0.5)
 
 
 def test_batch_reads_accepts_and_hands_on_one_file_a_part(app: App) -> None:

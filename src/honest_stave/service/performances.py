@@ -12,7 +12,7 @@ from honest_stave.core.formats.midi_notes import FileNote, notes_of_file
 from honest_stave.core.formats.midi_read import MidiFile, TickClock, read_midi, tempo_events
 from honest_stave.core.part.accept import sparse_curve
 from honest_stave.core.part.notes import MOST_NOTES, Note, Part
-from honest_stave.core.sound.instruments import instrument_names
+from honest_stave.core.sound.instruments import DRUM_KIT, instrument_names
 from honest_stave.service.codec import note_to_body, part_to_body, tempo_to_body
 from honest_stave.service.studio import Studio
 
@@ -129,11 +129,12 @@ def parts_of_midi(
     put: list[Put] = []
     for i, (group, members) in enumerate(split_notes(file, notes)):
         part_id = uuid.uuid4().hex
+        percussion = all(n.channel == PERCUSSION_CHANNEL for n in members)
         part = Part(
             name=(group or (name if i == 0 else f"{name} {i + 1}"))[:120],
-            instrument=instrument_for(members[0].program),
+            instrument=DRUM_KIT if percussion else instrument_for(members[0].program),
             take=take_id,
-            percussion=all(n.channel == PERCUSSION_CHANNEL for n in members),
+            percussion=percussion,
             at=time.time() + i * 1e-3,
         )
         put.append(("part", "", part_id, part_to_body(part)))

@@ -9,6 +9,8 @@ import { LABELS, SMALL_FIGURES, type Colours } from './surface'
 /** Fewer pixels a note than this leave no room for figures, and then none for a nib. */
 const FIGURE_PX = 7
 const TICK_PX = 3.5
+/** Fewer pixels a key than this leave no room for its name. */
+const NAME_PX = 10
 /** The longest name of a drum. */
 const DRUM_NAME_PX = 68
 const TOGETHER_PX = 6
@@ -68,7 +70,7 @@ export function drawDrumLines(
     pen.lineTo(width, y)
     pen.stroke()
     pen.fillStyle = c.soft
-    pen.fillText(name, 6, y + 6)
+    if (axis.semitone >= NAME_PX) pen.fillText(name, 6, y + 6)
   }
 }
 

@@ -1,6 +1,6 @@
 """Keys of a kit and notes of drums."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from honest_stave.core.hits.kit import HIGHEST_KEY, LEAD, Kit, Slice
 
@@ -10,9 +10,15 @@ DRUM_NOTES = {
     "tom": 47, "tom low": 45, "tom mid": 47, "tom high": 50,
     "cymbal": 51, "cymbal ride": 51, "cymbal crash": 49, "other": 54,
 }  # fmt: skip
+# The keys of General MIDI percussion in plain words; what is heard as no drum in particular is written on 54.
 DRUM_NAMES = {
-    36: "kick", 38: "snare", 37: "rim", 42: "hat, closed", 44: "hat, pedal", 46: "hat, open",
-    45: "tom, low", 47: "tom, mid", 50: "tom, high", 51: "ride", 49: "crash", 54: "other",
+    35: "kick 2", 36: "kick", 37: "rim", 38: "snare", 39: "clap", 40: "snare 2", 41: "tom, floor", 42: "hat, closed",
+    43: "tom, floor 2", 44: "hat, pedal", 45: "tom, low", 46: "hat, open", 47: "tom, mid", 48: "tom, mid 2",
+    49: "crash", 50: "tom, high", 51: "ride", 52: "china", 53: "ride, bell", 54: "other", 55: "splash",
+    56: "cowbell", 57: "crash 2", 58: "vibraslap", 59: "ride 2", 60: "bongo, high", 61: "bongo, low",
+    62: "conga, mute", 63: "conga, open", 64: "conga, low", 65: "timbale", 66: "timbale, low", 67: "agogo",
+    68: "agogo, low", 69: "cabasa", 70: "maracas", 71: "whistle", 72: "whistle, long", 73: "guiro", 74: "guiro, long",
+    75: "claves", 76: "block", 77: "block, low", 78: "cuica, mute", 79: "cuica", 80: "triangle, mute", 81: "triangle",
 }  # fmt: skip
 # The whole loop lies on the key under the root, or over the drum notes.
 LOOP_KEY_OVER_DRUMS = 84
@@ -20,13 +26,17 @@ LOOP_KEY_OVER_DRUMS = 84
 REST_FROM = 60
 
 
-def names_of_keys(own: Sequence[dict[str, int]]) -> dict[int, str]:
-    """What the drum notes are called, by MIDI note.
+def names_of_keys(played: Collection[int], own: Sequence[dict[str, int]]) -> dict[int, str]:
+    """What the keys of drums that are played, and those that can be heard, are called, by MIDI note.
 
     Args:
+        played: MIDI notes.
         own: note maps of the producer's own, drum to note; the others are General MIDI's.
     """
-    return DRUM_NAMES | {note: name for notes in own for name, note in notes.items()}
+    shown = {*played, *DRUM_NOTES.values()}
+    return {note: name for note, name in DRUM_NAMES.items() if note in shown} | {
+        note: name for notes in own for name, note in notes.items()
+    }
 
 
 def note_of(kind: str, drum: str, own: dict[str, int]) -> int:
