@@ -1,5 +1,6 @@
 """Kits through the API: cut, tried, kept, edited, undone, nulled, handed on."""
 
+import csv
 import io
 import zipfile
 from typing import Any
@@ -142,6 +143,10 @@ def test_pattern_and_drums_become_parts(app: App, kit: str) -> None:
     assert app.get(f"/evidence/part/{drums}")["keys"]["38"] == "snare"
     app.send("PATCH", f"/kits/{kit}", {"notes": {"snare": 40}})
     assert app.get(f"/evidence/part/{drums}")["keys"]["40"] == "snare"
+    made = app.send("POST", "/hand-ons", {"parts": [drums], "format": "csv"})
+    rows = list(csv.DictReader(io.StringIO(app.get_bytes(f"/hand-ons/{made['id']}/file").decode())))
+    assert {r["name"] for r in rows} >= {"kick", "hat, closed"}
+    assert all(0 < float(r["sure"]) < 1 for r in rows)
     instrument = app.get(f"/kits/{kit}/instrument")
     assert instrument["flat"]
     samples = app.client.get(app.url(f"/kits/{kit}/instrument/samples")).content

@@ -12,11 +12,15 @@ from sqlalchemy import select
 
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.formats.tables import notes_as_csv, notes_as_json, notes_as_labels
+from honest_stave.core.hits.keys import names_of_keys
+from honest_stave.core.part.events import Sounding
 from honest_stave.core.part.handing_on import HandOnSettings, Line, Plan, names_of_pitches, plan, write_and_prove
 from honest_stave.core.part.proof import Proof, proof_text
+from honest_stave.core.signal.convert import pitch_name
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.service import folios, parts
 from honest_stave.service.codec import part_from_body
+from honest_stave.service.kits import maps_of_take
 from honest_stave.service.places import places_of, tempo_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -57,7 +61,10 @@ def lines_of(studio: Studio, folio_id: str, body: dict[str, Any], seen_from: str
         program = None if part.percussion or part.instrument not in programs else programs[part.instrument][1]
         by_s = places.get(part.take, 0.0) - places.get(seen_from, 0.0)
         pedal = tuple((down + by_s, up + by_s) for down, up in part.pedal)
-        lines.append(Line(part_id, name, program, tuple(events), part.percussion, pedal))
+        keys: dict[int, str] = {}
+        if part.percussion:
+            keys = names_of_keys({n.pitch for n in events}, maps_of_take(studio, folio_id, part.take))
+        lines.append(Line(part_id, name, program, tuple(events), part.percussion, pedal, keys))
     return lines
 
 
@@ -130,14 +137,16 @@ def _told(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Plan]
 
 def _table(each: Plan, kind: str) -> str:
     events = sorted((n for line in each.lines for n in line.events), key=lambda n: (n.onset_s, n.pitch))
-    names = {line.id: line.name for line in each.lines}
-    octave = each.settings.middle_c_octave
-    called = names_of_pitches(each)
-    if kind == "csv":
-        return notes_as_csv(events, names, each.tempo_map, each.start_s, octave, called)
-    if kind == "json":
-        return notes_as_json(events, names, each.tempo_map, each.start_s, octave, called)
-    return notes_as_labels(events, each.start_s, octave, called)
+    lines = {line.id: line for line in each.lines}
+    octave, called = each.settings.middle_c_octave, names_of_pitches(each)
+
+    def name_of(note: Sounding) -> str:
+        return lines[note.part].keys.get(note.pitch) or pitch_name(note.pitch, octave, called)
+
+    if kind == "labels":
+        return notes_as_labels(events, each.start_s, name_of)
+    as_rows = notes_as_csv if kind == "csv" else notes_as_json
+    return as_rows(events, {i: line.name for i, line in lines.items()}, each.tempo_map, each.start_s, name_of)
 
 
 def _proof_body(proof: Proof) -> dict[str, Any]:

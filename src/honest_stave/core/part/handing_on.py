@@ -1,7 +1,7 @@
 """What is handed on: planned in words first, then written, read back and proven."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -53,7 +53,10 @@ class HandOnSettings:
 
 @dataclass(frozen=True)
 class Line:
-    """A part to be handed on: id, name, General MIDI program, events as heard, drums or not, spans of its pedal."""
+    """A part to be handed on: id, name, General MIDI program, events as heard, drums or not, spans of its pedal.
+
+    ``keys`` names the keys of drums by MIDI note.
+    """
 
     id: str
     name: str
@@ -61,6 +64,7 @@ class Line:
     events: tuple[Sounding, ...]
     percussion: bool = False
     pedal: tuple[tuple[float, float], ...] = ()
+    keys: dict[int, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
