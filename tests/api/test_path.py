@@ -157,6 +157,12 @@ def test_takes_are_renamed_and_removed_undoably(app: App) -> None:
     assert app.get()["takes"][take]["name"] == "Boathouse"
 
 
+def test_folios_of_one_title_are_told_apart(app: App) -> None:
+    made = [app.client.post("/api/folios", json={"title": "Untitled piece"}).json()["id"] for _ in range(2)]
+    titles = {f["id"]: f["title"] for f in app.client.get("/api/folios").json()}
+    assert [titles[i] for i in made] == ["Untitled piece", "Untitled piece 2"]
+
+
 def whistle_and_drums() -> bytes:
     """A MIDI file of a tune and of drums, one of whose notes hangs."""
     file = mido.MidiFile(ticks_per_beat=96)

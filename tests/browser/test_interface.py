@@ -48,6 +48,16 @@ def test_the_path_by_keyboard_alone(empty: Page) -> None:
     expect(page.get_by_role("dialog")).to_have_count(0)
 
 
+def test_a_folio_is_renamed_where_its_title_stands(empty: Page) -> None:
+    empty.locator("h1 button").click()
+    expect(empty.get_by_label("Title of the folio")).to_be_focused()
+    # Letters are keys of the station elsewhere.
+    empty.keyboard.type("Tide chart")
+    empty.keyboard.press("Enter")
+    expect(empty.locator("h1")).to_have_text("Tide chart")
+    expect(empty.get_by_role("dialog")).to_have_count(0)
+
+
 def test_in_a_small_window_everything_is_in_reach(demo: Page) -> None:
     demo.set_viewport_size({"width": 1024, "height": 640})
     # What scrolls beside the lanes may lie lower; all else has to be under the pointer where it is drawn.

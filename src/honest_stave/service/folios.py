@@ -32,9 +32,14 @@ def clean_title(title: str, what: str = "title") -> str:
 
 
 def create(studio: Studio, title: str, *, demo: bool = False) -> str:
-    """Makes a folio; returns its id."""
+    """Makes a folio, its title numbered where another has it; returns its id."""
     folio_id, now = uuid.uuid4().hex, time.time()
-    settings = {"title": clean_title(title), "tempo": tempo_to_body(TempoMap()), "tempo_set": False}
+    wanted = clean_title(title)
+    taken = {folio["title"] for folio in list_folios(studio)}
+    title, number = wanted, 2
+    while title in taken:
+        title, number = f"{wanted[: LONGEST_TITLE - 5]} {number}", number + 1
+    settings = {"title": title, "tempo": tempo_to_body(TempoMap()), "tempo_set": False}
     with studio.database.session() as session:
         session.add(Folio(id=folio_id, revision=1, created_at=now, changed_at=now, demo=demo))
         session.flush()

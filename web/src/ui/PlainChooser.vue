@@ -19,7 +19,7 @@ function choose(event: Event) {
 </script>
 
 <template>
-  <span v-if="known && choices.length === 1">{{ known.name }}</span>
+  <span v-if="known && choices.length === 1" :title="known.name">{{ known.name }}</span>
   <select v-else-if="choices.length" :value="shown" :aria-label="label" :title="label" @change="choose">
     <option v-if="!known" :value="shown">{{ none }}</option>
     <option v-for="choice in choices" :key="choice.id" :value="choice.id">{{ choice.name }}</option>
@@ -27,6 +27,12 @@ function choose(event: Event) {
 </template>
 
 <style scoped>
+span,
+select {
+  min-width: 40px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
 select {
   font: inherit;
   color: inherit;
@@ -37,7 +43,6 @@ select {
   padding: 1px 2px;
   max-width: 230px;
   field-sizing: content;
-  text-overflow: ellipsis;
   cursor: pointer;
 }
 </style>

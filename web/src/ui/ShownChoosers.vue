@@ -35,7 +35,6 @@ function show(id: string) {
     data-test="take"
     @choose="notes.showTake"
   />
-  {{ ' ' }}
   <PlainChooser
     :choices="[...parts, ...readings]"
     :shown="notes.partId || notes.readingId"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref, useTemplateRef } from 'vue'
 import { client, told } from '../folio/client'
 import { useFolio } from '../folio/folio'
 import ActButton from './ActButton.vue'
@@ -8,12 +8,15 @@ import ShownChoosers from './ShownChoosers.vue'
 const folio = useFolio()
 const editing = ref(false)
 const title = ref('')
+const field = useTemplateRef('field')
 const saved = computed(() =>
   new Date(folio.savedAt * 1000).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }),
 )
-function begin() {
+async function begin() {
   title.value = folio.state?.settings.title ?? ''
   editing.value = true
+  await nextTick()
+  field.value?.select()
 }
 async function rename() {
   if (!editing.value) return
@@ -35,6 +38,7 @@ async function rename() {
     <RouterLink to="/" class="all" title="All folios">Folios</RouterLink>
     <input
       v-if="editing"
+      ref="field"
       v-model="title"
       class="field title"
       aria-label="Title of the folio"
@@ -44,7 +48,12 @@ async function rename() {
       @blur="rename"
     />
     <h1 v-else>
-      <button class="title" type="button" title="Rename the folio" @click="begin">
+      <button
+        class="title"
+        type="button"
+        :title="`${folio.state?.settings.title}: rename the folio`"
+        @click="begin"
+      >
         {{ folio.state?.settings.title }}
       </button>
     </h1>
@@ -74,15 +83,26 @@ async function rename() {
   background: none;
   padding: 0;
   cursor: text;
+  max-width: 100%;
+  overflow: hidden;
+  text-overflow: ellipsis;
   white-space: nowrap;
 }
 input.title {
+  width: 300px;
   border: 1px solid var(--rule);
   padding: 2px 6px;
 }
-.where {
+h1 {
+  min-width: 120px;
+  max-width: 300px;
   overflow: hidden;
-  text-overflow: ellipsis;
+}
+.where {
+  display: flex;
+  gap: 6px;
+  min-width: 0;
+  overflow: hidden;
   white-space: nowrap;
 }
 .all {

@@ -25,7 +25,7 @@ const score = computed(() => chosen.value || (beats.scores[0]?.[0] ?? ''))
     <button type="submit" class="act" :class="{ small }" data-test="lay-score">Lay it on the take</button>
   </form>
   <p v-else-if="!small" class="soft">
-    With a score as a MIDI file among the takes, it can be laid on this one.
+    With a score among the takes, MIDI or MusicXML, it can be laid on this one.
   </p>
 </template>
 
