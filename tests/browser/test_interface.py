@@ -58,6 +58,26 @@ def test_a_folio_is_renamed_where_its_title_stands(empty: Page) -> None:
     expect(empty.get_by_role("dialog")).to_have_count(0)
 
 
+def test_files_dropped_where_no_folio_is_open_begin_one(empty: Page) -> None:
+    page = empty
+    page.get_by_role("link", name="Folios").click()
+    expect(page.get_by_role("button", name="New folio")).to_be_visible()
+    transfer = page.evaluate_handle(
+        """bytes => { const t = new DataTransfer()
+          t.items.add(new File([new Uint8Array(bytes)], 'Tide 3.wav')); return t }""",
+        list(wav(line(tune()))),
+    )
+    page.dispatch_event(".frame", "dragover", {"dataTransfer": transfer})
+    expect(page.get_by_text("Let go to begin a folio")).to_be_visible()
+    page.dispatch_event(".frame", "drop", {"dataTransfer": transfer})
+    expect(page.locator("h1")).to_have_text("Tide 3")
+    expect(page.locator("tr[data-take='Tide 3']")).to_be_visible()
+    # The one that was open before has nothing of it.
+    page.get_by_role("link", name="Folios").click()
+    page.get_by_role("link", name="Tidewater").click()
+    expect(page.get_by_role("heading", name="Bring in a recording")).to_be_visible()
+
+
 def test_in_a_small_window_everything_is_in_reach(demo: Page) -> None:
     demo.set_viewport_size({"width": 1024, "height": 640})
     # What scrolls beside the lanes may lie lower; all else has to be under the pointer where it is drawn.

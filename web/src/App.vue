@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { useRoute } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
+import { client, told } from './folio/client'
 import { useFolio } from './folio/folio'
 import { useNotes } from './folio/notes'
+import { useNotices } from './folio/notices'
 import WholeTake from './lanes/WholeTake.vue'
 import { usePlayer } from './player/store'
 import DialogHost from './ui/DialogHost.vue'
@@ -14,10 +16,14 @@ import TitleBar from './ui/TitleBar.vue'
 import { listenForKeys } from './ui/shortcuts'
 
 const route = useRoute()
+const router = useRouter()
+const notices = useNotices()
 const folio = useFolio()
 const notes = useNotes()
 const player = usePlayer()
 const dropping = ref(false)
+/** Files that a folio is being begun with. */
+const dropped: File[] = []
 const folioId = computed(() => String(route.params.folio ?? ''))
 let deaf: () => void = () => undefined
 
@@ -28,8 +34,9 @@ watch(
   folioId,
   async (id) => {
     player.stop()
-    if (!id) return
+    if (!id) return folio.close()
     await folio.open(id)
+    void folio.bringIn(dropped.splice(0))
     const parts = Object.keys(folio.state?.parts ?? {})
     const takes = Object.keys(folio.state?.takes ?? {})
     notes.partId = notes.readingId = notes.takeId = ''
@@ -66,19 +73,30 @@ async function filesOf(transfer: DataTransfer): Promise<File[]> {
   for (const entry of entries) await walk(entry)
   return found
 }
+/** Files are dropped into the folio in view; where none is, they begin one. */
 async function drop(event: DragEvent) {
   dropping.value = false
-  if (folio.id && event.dataTransfer) await folio.bringIn(await filesOf(event.dataTransfer))
+  if (!event.dataTransfer) return
+  const files = await filesOf(event.dataTransfer)
+  if (!files.length) return
+  if (folioId.value) return folio.bringIn(files)
+  const title = files.length === 1 ? files[0].name.replace(/\.[^.]*$/, '').slice(0, 100) : ''
+  try {
+    const made = await told(client.POST('/api/folios', { body: { title: title || 'Untitled piece' } }))
+    dropped.push(...files)
+    await router.push({ name: 'takes', params: { folio: made.id } })
+  } catch (error) {
+    notices.tellProblem(error)
+  }
+}
+function over(event: DragEvent) {
+  // What is dragged out of here, a file that was handed on, is not brought in.
+  dropping.value = event.dataTransfer?.types.includes('Files') ?? false
 }
 </script>
 
 <template>
-  <div
-    class="frame"
-    @dragover.prevent="dropping = true"
-    @dragleave.self="dropping = false"
-    @drop.prevent="drop"
-  >
+  <div class="frame" @dragover.prevent="over" @dragleave.self="dropping = false" @drop.prevent="drop">
     <RouterView v-if="!folioId" />
     <template v-else-if="folio.state">
       <TitleBar />
@@ -96,7 +114,9 @@ async function drop(event: DragEvent) {
       <template v-else>Opening the folio…</template>
     </p>
     <NoticeList />
-    <div v-if="dropping" class="dropping" @dragleave="dropping = false">Let go to bring these files in</div>
+    <div v-if="dropping" class="dropping" @dragleave="dropping = false">
+      {{ folioId ? 'Let go to bring these files in' : 'Let go to begin a folio with these files' }}
+    </div>
   </div>
 </template>
 

@@ -61,6 +61,12 @@ export const useFolio = defineStore('folio', () => {
     news.onmessage = (message) => void hear(JSON.parse(message.data) as News)
   }
 
+  function close() {
+    news?.close()
+    state.value = null
+    jobs.value = []
+  }
+
   async function hear(item: News) {
     if (item.type === 'job' && item.job) {
       const job = item.job
@@ -188,6 +194,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
+    open, close, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
   } // prettier-ignore
 })
