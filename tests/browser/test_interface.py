@@ -55,6 +55,7 @@ def test_a_folio_is_renamed_where_its_title_stands(empty: Page) -> None:
     empty.keyboard.type("Tide chart")
     empty.keyboard.press("Enter")
     expect(empty.locator("h1")).to_have_text("Tide chart")
+    expect(empty).to_have_title(re.compile("^Tide chart"))
     expect(empty.get_by_role("dialog")).to_have_count(0)
 
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { client, told } from './folio/client'
 import { useFolio } from './folio/folio'
@@ -30,6 +30,10 @@ let deaf: () => void = () => undefined
 onMounted(() => (deaf = listenForKeys()))
 onBeforeUnmount(() => deaf())
 
+// Several pieces may be open, each in its own tab of the browser.
+watchEffect(() => {
+  document.title = folio.state ? `${folio.state.settings.title}, Honest Stave` : 'Honest Stave'
+})
 watch(
   folioId,
   async (id) => {
