@@ -24,6 +24,7 @@ steps = st.one_of(
     st.tuples(st.just("remove"), st.lists(ids, min_size=1, max_size=2)),
     st.tuples(st.just("undo"), st.just([])),
     st.tuples(st.just("redo"), st.just([])),
+    st.tuples(st.just("go"), st.integers(0, 25)),
 )
 
 
@@ -43,6 +44,11 @@ def test_any_sequence_of_changes_undo_and_redo(sequence: list) -> None:
                 possible = at > 0 if kind == "undo" else at < len(states) - 1
                 assert (label is not None) == possible
                 at += (1 if kind == "redo" else -1) * possible
+            elif kind == "go":
+                made = [0, *reversed([number for number, *_ in history.history(session, "f")])]
+                to = what % len(made)
+                assert history.go_to(session, "f", made[to]) == abs(to - at)
+                at = to
             else:
                 after = dict(states[at])
                 edit = history.Edit("step")

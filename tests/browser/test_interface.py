@@ -56,6 +56,12 @@ def test_a_folio_is_renamed_where_its_title_stands(empty: Page) -> None:
     empty.keyboard.press("Enter")
     expect(empty.locator("h1")).to_have_text("Tide chart")
     expect(empty).to_have_title(re.compile("^Tide chart"))
+    empty.keyboard.press("y")
+    empty.get_by_role("button", name="before all of these").click()
+    expect(empty.locator("h1")).to_have_text("Tidewater")
+    empty.get_by_role("button", name="Folio called “Tide chart”").click()
+    expect(empty.locator("h1")).to_have_text("Tide chart")
+    empty.keyboard.press("Escape")
     expect(empty.get_by_role("dialog")).to_have_count(0)
 
 

@@ -260,6 +260,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/history/{change_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go To
+         * @description Undoes or redoes until a change is the last one made; 0 goes back to the beginning.
+         */
+        post: operations["go_to_api_folios__folio_id__history__change_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/takes": {
         parameters: {
             query?: never;
@@ -3231,6 +3251,14 @@ export interface components {
             label: string | null;
         };
         /**
+         * Steps
+         * @description How many changes were undone or redone.
+         */
+        Steps: {
+            /** Steps */
+            steps: number;
+        };
+        /**
          * Strike
          * @description A drum in a slice.
          */
@@ -4066,6 +4094,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    go_to_api_folios__folio_id__history__change_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -45,6 +45,12 @@ class Step(Model):
     label: str | None
 
 
+class Steps(Model):
+    """How many changes were undone or redone."""
+
+    steps: int
+
+
 class HistoryEntry(Model):
     """One change."""
 
@@ -211,3 +217,9 @@ async def watch(studio: Opened, folio_id: str) -> StreamingResponse:
                     yield f"data: {json.dumps(news)}\n\n"
 
     return StreamingResponse(stream(), media_type="text/event-stream", headers={"cache-control": "no-store"})
+
+
+@router.post("/{folio_id}/history/{change_id}")
+def go_to(studio: Opened, folio_id: str, change_id: int) -> Steps:
+    """Undoes or redoes until a change is the last one made; 0 goes back to the beginning."""
+    return Steps(steps=folios.go_to(studio, folio_id, change_id))

@@ -130,6 +130,16 @@ def step(studio: Studio, folio_id: str, *, back: bool) -> str | None:
     return label
 
 
+def go_to(studio: Studio, folio_id: str, change_id: int) -> int:
+    """Undo or redo until a change is the last one made, 0 for none; returns how many steps it took."""
+    with studio.database.session() as session:
+        steps = history.go_to(session, folio_id, change_id)
+        revision = history.folio_row(session, folio_id).revision
+    if steps:
+        studio.bus.tell({"type": "folio", "folio": folio_id, "revision": revision})
+    return steps
+
+
 def list_history(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
     """The folio's history, newest first."""
     with studio.database.session() as session:

@@ -114,6 +114,18 @@ def redo(session: Session, folio_id: str) -> str | None:
     return _step(session, folio_id, undone=True)
 
 
+def go_to(session: Session, folio_id: str, number: int) -> int:
+    """Undoes or redoes until a change is the last one made, 0 for the beginning; returns how many steps it took."""
+    steps = 0
+    for undone in (False, True):
+        beyond = Change.id <= number if undone else Change.id > number
+        query = select(func.count()).where(Change.folio_id == folio_id, Change.undone == undone, beyond)
+        for _ in range(session.scalar(query) or 0):
+            _step(session, folio_id, undone=undone)
+            steps += 1
+    return steps
+
+
 def _step(session: Session, folio_id: str, *, undone: bool) -> str | None:
     pick = func.min(Change.id) if undone else func.max(Change.id)
     number = session.scalar(select(pick).where(Change.folio_id == folio_id, Change.undone == undone))
