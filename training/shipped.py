@@ -14,7 +14,7 @@ import onnx
 import torch
 from onnx import numpy_helper
 
-from training.onnx_file import KEPT
+from training.onnx_file import KEPT, STEPS, widened
 
 Weights = dict[str, torch.Tensor]
 OF_A_NORM = ("weight", "bias", "running_mean", "running_var", "num_batches_tracked")
@@ -31,6 +31,10 @@ def weights_of(path: Path) -> Weights:
     """All weights of a shipped network, by the names of its layers; 8 bits and halves are widened."""
     graph = onnx.load(path).graph
     values = {i.name.removesuffix(KEPT): numpy_helper.to_array(i).astype(np.float32) for i in graph.initializer}
+    for node in graph.node:
+        if node.op_type == "DequantizeLinear" and node.output[0] in values:
+            name = node.output[0]
+            values[name] = widened(values[name], values[name + STEPS], node.attribute[0].i)
     found = dict(values)
     for node in graph.node:
         weight, bias = f"{layer_of(node)}.weight", f"{layer_of(node)}.bias"
