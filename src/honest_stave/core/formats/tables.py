@@ -57,9 +57,8 @@ def notes_as_json(
     notes: Sequence[Sounding], parts: dict[str, str], tempo_map: TempoMap, start_s: float, name_of: NameOf
 ) -> str:
     """The same rows under ``notes``."""
-    return (
-        json.dumps({"notes": _rows(notes, parts, tempo_map, start_s, name_of)}, indent=1, ensure_ascii=False) + "\n"
-    )
+    rows = _rows(notes, parts, tempo_map, start_s, name_of)
+    return json.dumps({"notes": rows}, indent=1, ensure_ascii=False) + "\n"
 
 
 def notes_as_labels(notes: Sequence[Sounding], start_s: float, name_of: NameOf) -> str:
