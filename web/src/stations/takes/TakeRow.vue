@@ -79,7 +79,7 @@ const made = computed(() => {
         :aria-label="`Choose ${take.name}`"
       />
     </td>
-    <td class="named">
+    <td>
       <input
         class="field name"
         :value="take.name"
@@ -99,7 +99,7 @@ const made = computed(() => {
         its channels cancel each other: read with
         {{ plural(take.facts.opposed_channels, 'channel') }} turned over
       </div>
-      <div v-if="take.facts.seems" class="soft">
+      <div v-if="take.facts.seems" class="soft long">
         seems {{ HOLDS[take.facts.seems.name] }} {{ take.facts.seems.confidence.toFixed(2) }}
       </div>
     </td>
@@ -153,14 +153,11 @@ const made = computed(() => {
   white-space: nowrap;
 }
 .long {
-  max-width: 190px;
+  width: 185px;
   white-space: normal;
 }
 .key {
   display: block;
-}
-.named {
-  width: 100%;
 }
 .name {
   width: 100%;

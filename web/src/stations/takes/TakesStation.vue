@@ -71,12 +71,12 @@ async function readChosen() {
                 @change="chooseAll"
               />
             </th>
-            <th>name</th>
+            <th class="named">name</th>
             <th>length</th>
             <th>kind</th>
             <th>loudest</th>
             <th>silence at its ends, s</th>
-            <th>offered by the file</th>
+            <th class="offered">offered by the file</th>
             <th>made of it</th>
             <th class="actions"><span class="unseen">actions</span></th>
           </tr>
@@ -108,6 +108,12 @@ h2 {
 }
 .head {
   margin-bottom: 12px;
+}
+.named {
+  width: 40%;
+}
+.offered {
+  width: 110px;
 }
 .actions {
   position: sticky;
