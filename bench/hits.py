@@ -20,10 +20,15 @@ NEAR_S, SAME_TEMPO = 0.03, 0.02
 LEAST_STROKES = 5
 
 
-def partner(reading: HitsReading, counted: np.ndarray, drum: int, time_s: float) -> int:
-    """Index of the counted hit of a drum at a moment, -1 for none."""
-    near = np.flatnonzero(counted & (reading.drum == drum) & (np.abs(reading.time_s - time_s) <= NEAR_S))
-    return int(near[0]) if len(near) else -1
+def partners(reading: HitsReading, counted: np.ndarray, drum: int, times_s: list[float]) -> list[int]:
+    """Index of the counted hit of a drum that each moment is matched with, each hit once; -1 for none."""
+    free = np.flatnonzero(counted & (reading.drum == drum)).tolist()
+    found = []
+    for time_s in times_s:
+        near = [i for i in free if abs(reading.time_s[i] - time_s) <= NEAR_S]
+        found.append(near[0] if near else -1)
+        free = [i for i in free if i != found[-1]]
+    return found
 
 
 def main() -> None:
@@ -40,8 +45,8 @@ def main() -> None:
         counted = reading.confidence >= 0.5
         for drum, name in enumerate(DRUMS):
             struck = [(h["time_s"], h["velocity"]) for h in truth["hits"] if h["drum"] == name]
-            pairs = [(v, partner(reading, counted, drum, t)) for t, v in struck]
-            found = [(v, reading.velocity[i]) for v, i in pairs if i >= 0]
+            matched = partners(reading, counted, drum, [t for t, _ in struck])
+            found = [(v, reading.velocity[i]) for (_, v), i in zip(struck, matched, strict=True) if i >= 0]
             said = int((counted & (reading.drum == drum)).sum())
             for k, more in enumerate((len(found), len(struck), said)):
                 right_found[name][k] += more
