@@ -1,5 +1,6 @@
 """Keyboard alone, two windows, tables, contrast, and failing states."""
 
+import base64
 import re
 
 import pytest
@@ -70,9 +71,10 @@ def test_files_dropped_where_no_folio_is_open_begin_one(empty: Page) -> None:
     page.get_by_role("link", name="Folios").click()
     expect(page.get_by_role("button", name="New folio")).to_be_visible()
     transfer = page.evaluate_handle(
-        """bytes => { const t = new DataTransfer()
-          t.items.add(new File([new Uint8Array(bytes)], 'Tide 3.wav')); return t }""",
-        list(wav(line(tune()))),
+        """text => { const t = new DataTransfer()
+          const bytes = Uint8Array.from(atob(text), c => c.charCodeAt(0))
+          t.items.add(new File([bytes], 'Tide 3.wav')); return t }""",
+        base64.b64encode(wav(line(tune()))).decode(),
     )
     page.dispatch_event(".frame", "dragover", {"dataTransfer": transfer})
     expect(page.get_by_text("Let go to begin a folio")).to_be_visible()
