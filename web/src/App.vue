@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref, watch, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { client, told } from './folio/client'
 import { useFolio } from './folio/folio'
 import { useNotes } from './folio/notes'
 import { useNotices } from './folio/notices'
@@ -40,7 +39,7 @@ watch(
     player.stop()
     if (!id) return folio.close()
     await folio.open(id)
-    void folio.bringIn(dropped.splice(0))
+    if (folio.state) void folio.bringIn(dropped.splice(0))
     const parts = Object.keys(folio.state?.parts ?? {})
     const takes = Object.keys(folio.state?.takes ?? {})
     notes.partId = notes.readingId = notes.takeId = ''
@@ -86,9 +85,9 @@ async function drop(event: DragEvent) {
   if (folioId.value) return folio.bringIn(files)
   const title = files.length === 1 ? files[0].name.replace(/\.[^.]*$/, '').slice(0, 100) : ''
   try {
-    const made = await told(client.POST('/api/folios', { body: { title: title || 'Untitled piece' } }))
+    const made = await folio.make(title)
     dropped.push(...files)
-    await router.push({ name: 'takes', params: { folio: made.id } })
+    await router.push({ name: 'takes', params: { folio: made } })
   } catch (error) {
     notices.tellProblem(error)
   }

@@ -8,6 +8,7 @@ from sqlalchemy import delete, select
 
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
+from honest_stave.core.words import free_name
 from honest_stave.service.codec import part_from_body, part_to_body, tempo_to_body
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -34,12 +35,8 @@ def clean_title(title: str, what: str = "title") -> str:
 def create(studio: Studio, title: str, *, demo: bool = False) -> str:
     """Makes a folio, its title numbered where another has it; returns its id."""
     folio_id, now = uuid.uuid4().hex, time.time()
-    wanted = clean_title(title)
-    taken = {folio["title"] for folio in list_folios(studio)}
-    title, number = wanted, 2
-    while title in taken:
-        title, number = f"{wanted[: LONGEST_TITLE - 5]} {number}", number + 1
-    settings = {"title": title, "tempo": tempo_to_body(TempoMap()), "tempo_set": False}
+    wanted = free_name(clean_title(title), (folio["title"] for folio in list_folios(studio)))
+    settings = {"title": wanted, "tempo": tempo_to_body(TempoMap()), "tempo_set": False}
     with studio.database.session() as session:
         session.add(Folio(id=folio_id, revision=1, created_at=now, changed_at=now, demo=demo))
         session.flush()

@@ -18,6 +18,7 @@ from honest_stave.core.part.handing_on import HandOnSettings, Line, Plan, names_
 from honest_stave.core.part.proof import Proof, proof_text
 from honest_stave.core.signal.convert import pitch_name
 from honest_stave.core.sound.instruments import instrument_names
+from honest_stave.core.words import free_name
 from honest_stave.service import folios, parts
 from honest_stave.service.codec import part_from_body
 from honest_stave.service.kits import maps_of_take
@@ -105,9 +106,7 @@ def _titles(studio: Studio, folio_id: str, body: dict[str, Any], plans: list[Pla
         part = each.lines[0].name if len(each.lines) == 1 else ""
         bpm = each.tempo_map.bpm_at(float(each.tempo_map.beats_at(each.start_s)))
         stem = file_stem(pattern, folio, part, round(bpm, 2))
-        name, number = stem + ending, 2
-        while name in names or (name in taken and not body.get("overwrite")):
-            name, number = f"{stem} {number}{ending}", number + 1
+        name = free_name(stem, [*names, *([] if body.get("overwrite") else taken)], ending)
         if name != stem + ending:
             said.append(f"“{stem}{ending}” was handed on before; this one is called “{name}”.")
         names.append(name)

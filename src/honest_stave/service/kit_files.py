@@ -17,7 +17,7 @@ from honest_stave.core.hits.kit_export import KitFiles, export_kit, kit_proof_te
 from honest_stave.core.hits.pattern import drum_notes
 from honest_stave.core.hits.zones_of_kit import LOOP_NAME, at_length, name_of, stretched_tail, zones_of
 from honest_stave.core.part.handing_on import write_and_prove
-from honest_stave.core.words import how_many
+from honest_stave.core.words import free_name, how_many
 from honest_stave.service import kit_parts, kit_tempo, kits
 from honest_stave.service.handing import file_stem, said
 from honest_stave.service.kit_parts import PatternSettings
@@ -130,9 +130,7 @@ def hand_on(
         folio = history.entity(session, folio_id, "settings", "settings")["title"]
         taken = set(session.scalars(select(HandOn.name).where(HandOn.folio_id == folio_id)))
     stem = file_stem("{folio} {part} kit", folio, name, 0)
-    title, number = f"{stem}.zip", 2
-    while title in taken:
-        title, number = f"{stem} {number}.zip", number + 1
+    title = free_name(stem, taken, ".zip")
     proof = made.proof
     body = {
         **asdict(proof.midi),

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import pattern
 from honest_stave.core.part.notes import Note, Part
-from honest_stave.core.words import how_many
+from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios
 from honest_stave.service.codec import note_to_body, part_to_body
 from honest_stave.service.kit_tempo import loop_tempo, map_of_loop
@@ -95,12 +95,9 @@ def make_drum_part(studio: Studio, folio_id: str, kit_id: str, base: int | None)
 def _new_part(studio: Studio, folio_id: str, part: Part, notes: Sequence[Note], label: str, base: int | None) -> str:
     with studio.database.session() as session:
         taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
-    name, number = part.name, 2
-    while name in taken:
-        name, number = f"{part.name} {number}", number + 1
     part_id = uuid.uuid4().hex
     change = history.Edit(f"{label}, {how_many(len(notes), 'note')}")
-    change.put = [("part", "", part_id, part_to_body(replace(part, name=name)))]
+    change.put = [("part", "", part_id, part_to_body(replace(part, name=free_name(part.name, taken))))]
     change.put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
     folios.change(studio, folio_id, change, base)
     return part_id

@@ -4,6 +4,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from honest_stave.core.errors import BadInput
+from honest_stave.core.words import free_name
 
 if TYPE_CHECKING:
     from honest_stave.core.beat.align import Written
@@ -58,14 +59,9 @@ def recordings_in(given: list[Path]) -> list[Path]:
 
 def stems_of(recordings: list[Path]) -> list[str]:
     """What is written of each recording is called by its name, with a number where another was called so."""
-    taken: set[str] = set()
-    stems = []
+    stems: list[str] = []
     for path in recordings:
-        stem, number = path.stem, 2
-        while stem.casefold() in taken:
-            stem, number = f"{path.stem} {number}", number + 1
-        taken.add(stem.casefold())
-        stems.append(stem)
+        stems.append(free_name(path.stem, stems))
     return stems
 
 

@@ -16,7 +16,7 @@ from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import WrittenPart
 from honest_stave.core.formats.wav_write import write_wav
-from honest_stave.core.words import how_many
+from honest_stave.core.words import free_name, how_many
 from honest_stave.service import beat_maps, score_files, straightening, takes
 from honest_stave.service.handing import file_stem, lines_of, said
 from honest_stave.service.studio import Studio
@@ -141,9 +141,7 @@ def _kept(
         taken = set(session.scalars(select(HandOn.name).where(HandOn.folio_id == folio_id)))
     ending = "mid" if len(files) == 1 and files[0][0].endswith(".mid") else "zip"
     stem = file_stem("{folio} {part} map" if ending == "mid" else "{folio} {part} time", folio, name, 0)
-    title, number = f"{stem}.{ending}", 2
-    while title in taken:
-        title, number = f"{stem} {number}.{ending}", number + 1
+    title = free_name(stem, taken, f".{ending}")
     text = proof_text(proof, score_proof, title)
     data = files[0][1]
     if ending == "zip":

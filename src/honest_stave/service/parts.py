@@ -14,7 +14,7 @@ from honest_stave.core.part.notes import MOST_NOTES, Note, Part, in_order
 from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.core.sound.instruments import instrument_names
-from honest_stave.core.words import how_many
+from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios, readings
 from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
 from honest_stave.service.places import places_of
@@ -93,10 +93,7 @@ def accept(
     notes, left_out = _counted(studio, folio_id, reading_id, form, least)
     if not notes:
         raise BadInput("No candidate is over the doubt limit.", "Lower the limit until notes appear.")
-    wanted = name or take_name
-    number = 2
-    while wanted in taken:
-        wanted, number = f"{name or take_name} {number}", number + 1
+    wanted = free_name(name or take_name, taken)
     low = float(np.median([n.pitch for n in notes])) < 50
     suits = "bass" if low else INSTRUMENT_BY_CHARACTER[row.summary["character"]]
     part = Part(
@@ -207,10 +204,7 @@ def send(studio: Studio, folio_id: str, part_id: str, ids: list[str], name: str,
         raise BadInput("All notes are selected.", "Leave some in the part, or give the part another name.")
     with studio.database.session() as session:
         taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
-    wanted_name = folios.clean_title(name, "name")
-    number = 2
-    while wanted_name in taken:
-        wanted_name, number = f"{name} {number}", number + 1
+    wanted_name = free_name(folios.clean_title(name, "name"), taken)
     fresh = replace(part, name=wanted_name, reading="", left_out=0, dropped=(), at=time.time())
     dropped = [n.origin.key for n in sent if n.origin is not None]
     rest = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))

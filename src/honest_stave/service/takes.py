@@ -10,6 +10,7 @@ from honest_stave.core.errors import BadInput, NotFound, TooLarge
 from honest_stave.core.signal.listen import heard_channels
 from honest_stave.core.signal.peaks import LEVELS
 from honest_stave.core.sound.pace import playable, stretched_piece
+from honest_stave.core.words import free_name
 from honest_stave.service import folios, performances
 from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
@@ -94,11 +95,7 @@ def _free_name(name: str, file_format: str, taken: dict[str, str]) -> str:
         taken: names of the other takes, and their formats.
     """
     own, others = (CALLED.get(each, "recording") for each in (file_format, taken.get(name, file_format)))
-    wanted = name = name if own == others else f"{name}, {own}"
-    number = 2
-    while wanted in taken:
-        wanted, number = f"{name} {number}", number + 1
-    return wanted
+    return free_name(name if own == others else f"{name}, {own}", taken)
 
 
 def rename(studio: Studio, folio_id: str, take_id: str, name: str, base: int | None) -> int:

@@ -83,6 +83,14 @@ describe('the open folio', () => {
     await folio.refresh()
     expect(folio.base).toBe(5)
   })
+  it('takes nothing of a folio that was left while it was asked for', async () => {
+    const folio = useFolio()
+    await folio.open('f')
+    const late = folio.refresh()
+    folio.close()
+    await late
+    expect([folio.state, folio.id]).toEqual([null, ''])
+  })
   it('waits for a job to end, also for one that ended before it was asked for', async () => {
     const folio = useFolio()
     await folio.open('f')

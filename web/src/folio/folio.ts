@@ -18,6 +18,8 @@ export const useFolio = defineStore('folio', () => {
   const readings = shallowRef<Reading[]>([])
   const jobs = shallowRef<Job[]>([])
   const savedAt = ref(0)
+  /** The folio that is to be open: what comes late of another is not taken. */
+  let wanted = ''
   const failed = ref('')
   const freshReading = ref<{ take: string; reading: string } | null>(null)
   let news: EventSource | null = null
@@ -38,15 +40,15 @@ export const useFolio = defineStore('folio', () => {
       told(client.GET('/api/folios/{folio_id}', { params })),
       told(client.GET('/api/folios/{folio_id}/readings', { params })),
     ])
-    if (state.value?.id === fresh.id && state.value.revision > fresh.revision) return
+    if (fresh.id !== wanted || (state.value && state.value.revision > fresh.revision)) return
     state.value = fresh as unknown as FolioState
     readings.value = read
     savedAt.value = fresh.changed_at
   }
 
   async function open(folioId: string) {
-    news?.close()
-    state.value = null
+    close()
+    wanted = folioId
     failed.value = ''
     try {
       await refresh(folioId)
@@ -57,14 +59,21 @@ export const useFolio = defineStore('folio', () => {
       failed.value = String((error as Error).message)
       return
     }
+    if (wanted !== folioId) return
     news = new EventSource(`/api/folios/${folioId}/news`)
     news.onmessage = (message) => void hear(JSON.parse(message.data) as News)
   }
 
   function close() {
     news?.close()
+    wanted = ''
     state.value = null
     jobs.value = []
+  }
+
+  /** Makes a folio; answers its id. */
+  async function make(title: string): Promise<string> {
+    return (await told(client.POST('/api/folios', { body: { title: title || 'Untitled piece' } }))).id
   }
 
   async function hear(item: News) {
@@ -194,6 +203,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, close, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
+    open, close, make, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
   } // prettier-ignore
 })

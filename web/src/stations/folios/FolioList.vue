@@ -2,10 +2,12 @@
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { client, told, type Schemas } from '../../folio/client'
+import { useFolio } from '../../folio/folio'
 import { useNotices } from '../../folio/notices'
 
 const router = useRouter()
 const notices = useNotices()
+const opened = useFolio()
 const list = ref<Schemas['FolioName'][] | null>(null)
 const title = ref('')
 
@@ -26,8 +28,7 @@ function open(id: string) {
 }
 async function create() {
   try {
-    const made = await told(client.POST('/api/folios', { body: { title: title.value || 'Untitled piece' } }))
-    void router.push({ name: 'takes', params: { folio: made.id } })
+    void router.push({ name: 'takes', params: { folio: await opened.make(title.value) } })
   } catch (error) {
     notices.tellProblem(error)
   }
