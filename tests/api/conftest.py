@@ -1,8 +1,7 @@
 """The application in a test client, with its jobs waited for."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
-from pathlib import Path
+from dataclasses import dataclass, replace
 from typing import Any
 
 import pytest
@@ -22,6 +21,15 @@ class App:
     client: TestClient
     watched: Watched
     folio: str
+
+    def begin(self, title: str) -> "App":
+        """The same application with another folio."""
+        made = self.client.post("/api/folios", json={"title": title}).json()
+        return replace(self, folio=made["id"])
+
+    def copy(self) -> "App":
+        """The same application with a copy of this folio."""
+        return replace(self, folio=self.send("POST", "/copy")["id"])
 
     def url(self, path: str = "") -> str:
         return f"/api/folios/{self.folio}{path}"
@@ -64,14 +72,18 @@ class App:
         return self.send("POST", f"/parts/{part}/edit", body, expect)
 
 
+@pytest.fixture(scope="session")
+def anywhere(tmp_path_factory: pytest.TempPathFactory) -> Iterator[App]:
+    """The one application of all tests here, with no folio open: starting it and its worker takes seconds."""
+    watched = Watched(open_studio(tmp_path_factory.mktemp("studio"), workers=1))
+    with TestClient(make_application(lambda: watched.studio), base_url="http://127.0.0.1:8470") as client:
+        yield App(client, watched, "")
+
+
 @pytest.fixture
-def app(tmp_path: Path) -> Iterator[App]:
-    studios: list[Watched] = []
-
-    def open_it() -> Studio:
-        studios.append(Watched(open_studio(tmp_path / "data", workers=1)))
-        return studios[0].studio
-
-    with TestClient(make_application(open_it), base_url="http://127.0.0.1:8470") as client:
-        folio = client.post("/api/folios", json={"title": "The Lighthouse Goat"}).json()["id"]
-        yield App(client, studios[0], folio)
+def app(anywhere: App) -> Iterator[App]:
+    """The application with a folio of the test's own, in which nothing is yet."""
+    own = anywhere.begin("The Lighthouse Goat")
+    empty = own.url()
+    yield own
+    anywhere.client.delete(empty)

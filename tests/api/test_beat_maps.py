@@ -18,17 +18,20 @@ from tests.made import RATE, Note, texture, wav
 
 
 @pytest.fixture(scope="module")
-def curtain() -> bytes:
-    return curtain_call().wav()
+def found_once(anywhere: App) -> tuple[App, str]:
+    """A folio with the curtain call and the map of its beats, and the map's id."""
+    app = anywhere.begin("Found once")
+    take = app.bring_in(curtain_call().wav(), "curtain call.wav")["result"]["take"]
+    job = app.watched.wait(app.send("POST", "/beat-maps", {"take": take})["jobs"][0])
+    assert job["state"] == "done", job
+    return app, str(job["result"]["beat_map"])
 
 
 @pytest.fixture
-def found(app: App, curtain: bytes) -> str:
-    """Id of the map of the curtain call's beats."""
-    take = app.bring_in(curtain, "curtain call.wav")["result"]["take"]
-    job = app.watched.wait(app.send("POST", "/beat-maps", {"take": take})["jobs"][0])
-    assert job["state"] == "done", job
-    return str(job["result"]["beat_map"])
+def found(app: App, found_once: tuple[App, str]) -> str:
+    """Id of the map of the curtain call's beats, in a folio that is a copy."""
+    app.folio = found_once[0].copy().folio
+    return found_once[1]
 
 
 def edit(app: App, beat_map: str, action: str, chosen: list[int], expect: int = 200, **values: Any) -> Any:

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from honest_stave.store import history
 from honest_stave.store.tables import Base, Folio
+from tests.api.conftest import App
 
 ids = st.sampled_from(["a", "b", "c", "d"])
 bodies = st.dictionaries(st.sampled_from(["pitch", "name"]), st.integers(0, 9), min_size=1)
@@ -104,3 +105,25 @@ def test_killed_between_two_edits_nothing_is_lost(tmp_path: Path, edits: int) ->
     finally:
         server.terminate()
         server.communicate()
+
+
+def test_a_copy_of_a_folio_has_everything_and_goes_its_own_way(app: App) -> None:
+    part = app.part()
+    app.edit(part, "delete", [app.get(f"/parts/{part}/notes")[0]["id"]])
+    app.send("POST", "/undo")
+    copy = app.copy()
+    first, second = (each.get(f"/parts/{part}/notes") for each in (app, copy))
+
+    assert copy.get()["settings"]["title"] == "The Lighthouse Goat 2"
+    assert [(n["onset_s"], n["pitch"]) for n in first] == [(n["onset_s"], n["pitch"]) for n in second]
+    copy.edit(part, "delete", [second[1]["id"]])
+    assert len(copy.get(f"/parts/{part}/notes")) == len(second) - 1
+    assert app.get(f"/parts/{part}/notes") == first
+    # Readings are its own: they are there when the first folio is gone.
+    app.send("DELETE", "")
+    reading = copy.get("/readings")[0]["id"]
+    assert {n["origin"]["reading"] for n in second} == {reading}
+    accepted = copy.send("POST", "/parts", {"reading": reading})["part"]
+    assert len(copy.get(f"/parts/{accepted}/notes")) == len(second)
+    copy.send("POST", "/history/0")
+    assert copy.get()["parts"] == {}

@@ -14,13 +14,21 @@ from tests.api.conftest import App
 from tests.made import RATE, wav
 
 
-@pytest.fixture
-def kit(app: App) -> str:
-    """Id of a kit cut of the toy cupboard loop."""
+@pytest.fixture(scope="module")
+def cut(anywhere: App) -> tuple[App, str]:
+    """A folio with a kit cut of the toy cupboard loop, and the kit's id."""
+    app = anywhere.begin("Cut once")
     take = app.bring_in(toy_cupboard().wav(), "toy cupboard.wav")["result"]["take"]
     job = app.watched.wait(app.send("POST", "/kits", {"take": take})["jobs"][0])
     assert job["state"] == "done", job
-    return str(job["result"]["kit"])
+    return app, str(job["result"]["kit"])
+
+
+@pytest.fixture
+def kit(app: App, cut: tuple[App, str]) -> str:
+    """Id of a kit of the toy cupboard loop, in a folio that is a copy."""
+    app.folio = cut[0].copy().folio
+    return cut[1]
 
 
 def edit(app: App, kit: str, action: str, ids: list[str], expect: int = 200, **values: Any) -> Any:

@@ -58,8 +58,8 @@ def test_a_limit_with_nothing_over_it_says_so(app: App) -> None:
     assert "No candidate is over the doubt limit" in problem["title"]
 
 
-def test_a_file_over_the_limit(app: App) -> None:
-    app.watched.studio.most_upload_bytes = 1000
+def test_a_file_over_the_limit(app: App, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(app.watched.studio, "most_upload_bytes", 1000)
     answer = app.client.post(app.url("/takes"), files=[("files", ("big.wav", bytes(2000)))])
     assert answer.status_code == 413
     assert "larger than" in answer.json()["title"]

@@ -11,12 +11,19 @@ from tests.api.conftest import App
 from tests.made import CHORDS, chords, line, texture, tune, wav
 
 
-@pytest.fixture
-def harmony(app: App) -> tuple[App, str, str]:
-    """The application, a take of chords and a part read from it."""
+@pytest.fixture(scope="module")
+def read_once(anywhere: App) -> tuple[App, str, str]:
+    """A folio with a take of chords and a part read from it, and their ids."""
+    app = anywhere.begin("Read once")
     take = app.bring_in(wav(texture(chords(), struck=False)), "chords.wav")["result"]["take"]
-    part = app.send("POST", "/parts", {"reading": app.read(take)})["part"]
-    return app, take, str(part)
+    return app, take, str(app.send("POST", "/parts", {"reading": app.read(take)})["part"])
+
+
+@pytest.fixture
+def harmony(read_once: tuple[App, str, str]) -> tuple[App, str, str]:
+    """The application with a copy of that folio, the take and the part."""
+    app, *ids = read_once
+    return app.copy(), *ids
 
 
 def test_the_reading_that_suits_is_proposed_and_taken(harmony: tuple[App, str, str]) -> None:

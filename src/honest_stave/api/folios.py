@@ -113,6 +113,12 @@ def create_folio(studio: Opened, body: NewFolio) -> FolioState:
     return FolioState(**folios.state(studio, folios.create(studio, body.title)))
 
 
+@router.post("/{folio_id}/copy")
+def copy_folio(studio: Opened, folio_id: str) -> FolioState:
+    """Copies it with its takes, parts and history."""
+    return FolioState(**folios.state(studio, folios.copy(studio, folio_id)))
+
+
 @router.get("/{folio_id}")
 def get_folio(studio: Opened, folio_id: str) -> FolioState:
     """A folio whole, but for its notes."""

@@ -12,6 +12,7 @@ from honest_stave.core.words import free_name
 from honest_stave.service.codec import part_from_body, part_to_body, tempo_to_body
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
+from honest_stave.store.folio_copy import copy_folio
 from honest_stave.store.tables import Change, Entity, Folio, HandOn, Job, ReadingRow
 
 LONGEST_TITLE = 120
@@ -42,6 +43,18 @@ def create(studio: Studio, title: str, *, demo: bool = False) -> str:
         session.flush()
         session.add(Entity(folio_id=folio_id, kind="settings", parent="", id="settings", body=settings))
     return folio_id
+
+
+def copy(studio: Studio, folio_id: str) -> str:
+    """Copies a folio with its takes, parts and history, its title numbered; returns the copy's id."""
+    titles = [folio["title"] for folio in list_folios(studio)]
+    with studio.database.session() as session:
+        copy_id = copy_folio(session, folio_id)
+        settings = history.entity(session, copy_id, "settings", "settings")
+        called = {**settings, "title": free_name(settings["title"], titles)}
+        edit = history.Edit(f"Copied from “{settings['title']}”", put=[("settings", "", "settings", called)])
+        history.apply(session, copy_id, edit)
+    return copy_id
 
 
 def list_folios(studio: Studio) -> list[dict[str, Any]]:

@@ -33,6 +33,14 @@ async function create() {
     notices.tellProblem(error)
   }
 }
+async function copy(folio: Schemas['FolioName']) {
+  try {
+    await told(client.POST('/api/folios/{folio_id}/copy', { params: { path: { folio_id: folio.id } } }))
+    list.value = await told(client.GET('/api/folios'))
+  } catch (error) {
+    notices.tellProblem(error)
+  }
+}
 async function remove(folio: Schemas['FolioName']) {
   if (!window.confirm(`Remove “${folio.title}” with its takes and parts? This cannot be undone.`)) return
   await client.DELETE('/api/folios/{folio_id}', { params: { path: { folio_id: folio.id } } })
@@ -67,7 +75,17 @@ const when = (seconds: number) =>
             <RouterLink :to="{ name: 'notes', params: { folio: folio.id } }">{{ folio.title }}</RouterLink>
           </td>
           <td class="soft">changed {{ when(folio.changed_at) }}</td>
-          <td><button type="button" class="act small" @click="remove(folio)">Remove</button></td>
+          <td class="acts">
+            <button
+              type="button"
+              class="act small"
+              title="Another folio with the same takes, parts and history, to try something in"
+              @click="copy(folio)"
+            >
+              Copy
+            </button>
+            <button type="button" class="act small" @click="remove(folio)">Remove</button>
+          </td>
         </tr>
       </tbody>
     </table>
