@@ -9,7 +9,6 @@ from starlette.testclient import TestClient
 
 from honest_stave.api.application import make_application
 from honest_stave.service.opening import open_studio
-from honest_stave.service.studio import Studio
 from tests.conftest import Watched
 from tests.made import line, tune, wav
 

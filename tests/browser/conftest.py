@@ -3,7 +3,6 @@
 import json
 import os
 import re
-import shutil
 import socket
 import subprocess
 import sys
@@ -86,44 +85,43 @@ def wait_until(page: Page, holds: str) -> None:
 
 
 @pytest.fixture(scope="session")
-def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The demo as it is when nobody has touched it yet."""
-    folder = tmp_path_factory.mktemp("demo") / "untouched"
+def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Address of an application with the demo, for all tests: starting one takes seconds."""
+    folder = tmp_path_factory.mktemp("served") / "data"
     studio = open_studio(folder)
     ensure_demo(studio)
     studio.close()
-    return folder
-
-
-@pytest.fixture
-def demo_address(demo_folder: Path, tmp_path: Path) -> Iterator[str]:
-    """A demo of the test's own, so that no test meets what another has left."""
-    folder = tmp_path / "demo"
-    shutil.copytree(demo_folder, folder)
     yield from serve(folder, "--demo")
 
 
 @pytest.fixture
-def empty_address(tmp_path: Path) -> Iterator[str]:
-    yield from serve(tmp_path / "data")
+def nothing_yet(page: Page, tmp_path: Path) -> Iterator[Page]:
+    """An application of the test's own, as it is before the first folio."""
+    for address in serve(tmp_path / "data"):
+        page.goto(address)
+        yield page
 
 
 @pytest.fixture
-def demo(page: Page, demo_address: str) -> Page:
-    """The demo's Notes station."""
+def demo(page: Page, served: str) -> Iterator[Page]:
+    """The Notes station of a copy of the demo, so that no test meets what another has left."""
     page.set_default_timeout(30_000)
-    page.goto(demo_address)
+    folios = f"{served}api/folios"
+    original = next(folio for folio in page.request.get(folios).json() if folio["demo"])
+    copy = page.request.post(f"{folios}/{original['id']}/copy").json()
+    page.goto(f"{served}folio/{copy['id']}/notes")
     page.locator("[data-test=limit]").wait_for()
     number_in(page.get_by_role("link", name="Notes"))
-    return page
+    yield page
+    page.request.delete(f"{folios}/{copy['id']}")
 
 
 @pytest.fixture
-def empty(page: Page, empty_address: str) -> Page:
+def empty(page: Page, served: str) -> Iterator[Page]:
     """A new folio with nothing in it."""
     page.set_default_timeout(30_000)
-    page.goto(empty_address)
-    page.get_by_label("Title of a new folio").fill("Tidewater")
-    page.get_by_role("button", name="New folio").click()
+    made = page.request.post(f"{served}api/folios", data={"title": "Tidewater"}).json()
+    page.goto(f"{served}folio/{made['id']}/takes")
     page.get_by_role("heading", name="Bring in a recording").wait_for()
-    return page
+    yield page
+    page.request.delete(f"{served}api/folios/{made['id']}")

@@ -1,5 +1,6 @@
 """Notes mended with the mouse, the ruler scrubbed, two readings compared, a file dragged out."""
 
+import re
 from typing import Any
 
 import pytest
@@ -26,12 +27,9 @@ def part(empty: Page) -> Page:
 
 def notes_of(page: Page) -> list[dict[str, Any]]:
     """Notes of the one part, as the server keeps them."""
-    host = page.url.split("#")[0].rstrip("/")
-    host = "/".join(host.split("/")[:3])
-    (folio,) = page.request.get(f"{host}/api/folios").json()
-    state = page.request.get(f"{host}/api/folios/{folio['id']}").json()
-    (part,) = state["parts"]
-    found: list[dict[str, Any]] = page.request.get(f"{host}/api/folios/{folio['id']}/parts/{part}/notes").json()
+    address = re.sub("/folio/([^/]+)/.*", r"/api/folios/\1", page.url)
+    (part,) = page.request.get(address).json()["parts"]
+    found: list[dict[str, Any]] = page.request.get(f"{address}/parts/{part}/notes").json()
     return found
 
 

@@ -79,12 +79,21 @@ def test_files_dropped_where_no_folio_is_open_begin_one(empty: Page) -> None:
     page.dispatch_event(".frame", "dragover", {"dataTransfer": transfer})
     expect(page.get_by_text("Let go to begin a folio")).to_be_visible()
     page.dispatch_event(".frame", "drop", {"dataTransfer": transfer})
-    expect(page.locator("h1")).to_have_text("Tide 3")
+    expect(page.locator("h1")).to_contain_text("Tide 3")
     expect(page.locator("tr[data-take='Tide 3']")).to_be_visible()
     # The one that was open before has nothing of it.
     page.get_by_role("link", name="Folios").click()
     page.get_by_role("link", name="Tidewater").click()
     expect(page.get_by_role("heading", name="Bring in a recording")).to_be_visible()
+
+
+def test_a_folio_is_copied_in_the_list(empty: Page) -> None:
+    empty.get_by_role("link", name="Folios").click()
+    empty.get_by_role("row", name="Tidewater").get_by_role("button", name="Copy").click()
+    empty.get_by_role("link", name="Tidewater 2").click()
+    expect(empty.locator("h1")).to_have_text("Tidewater 2")
+    empty.keyboard.press("y")
+    expect(empty.get_by_role("button", name="Copied from “Tidewater”")).to_be_visible()
 
 
 def test_in_a_small_window_everything_is_in_reach(demo: Page) -> None:

@@ -136,9 +136,9 @@ PAD_BOX = """() => {
 }"""
 
 
-def test_a_pad_box_plays_the_kit(demo_address: str, page: Page) -> None:
+def test_a_pad_box_plays_the_kit(served: str, page: Page) -> None:
     page.add_init_script(f"({PAD_BOX})()")
-    page.goto(demo_address)
+    page.goto(served)
     page.get_by_role("link", name="Slices").click()
     page.locator("[data-test=strips]").wait_for()
     page.keyboard.press("p")

@@ -18,8 +18,12 @@ DROP = """async ([name, bytes]) => {
 }"""
 
 
-def test_from_a_dropped_file_to_a_proven_one(empty: Page, tmp_path: Path) -> None:
-    page = empty
+def test_from_a_dropped_file_to_a_proven_one(nothing_yet: Page, tmp_path: Path) -> None:
+    page = nothing_yet
+    expect(page.get_by_text("There is no folio yet")).to_be_visible()
+    page.get_by_label("Title of a new folio").fill("Tidewater")
+    page.get_by_role("button", name="New folio").click()
+    expect(page.get_by_role("heading", name="Bring in a recording")).to_be_visible()
     page.evaluate(DROP, ["washtub 150bpm.wav", list(wav(line(tune())))])
     row = page.locator("tr[data-take='washtub 150bpm']")
     row.get_by_role("button", name="use tempo 150").click()

@@ -18,16 +18,16 @@ def _pitch_curve(notes: Sequence[Played], frames: int, *, vibrato_cents: float, 
     curve = np.zeros(frames)
     time = np.arange(frames) / RATE
     before = notes[0].pitch
-    for note in notes:
-        first = round(note.onset_s * RATE)
-        into = time[first:] - note.onset_s
+    starts = [round(note.onset_s * RATE) for note in notes]
+    for note, first, last in zip(notes, starts, [*starts[1:], frames], strict=True):
+        into = time[first:last] - note.onset_s
         depth = vibrato_cents * np.clip((into - 0.18) / 0.25, 0.0, 1.0)
         bend = depth * np.sin(2 * np.pi * 5.4 * into) - note.scoop_cents * np.exp(-into / 0.05)
         if note.slide:
             bend += 100.0 * (before - note.pitch) * np.exp(-into / 0.03)
-        curve[first:] = note.pitch + (bend + tuning_cents) / 100.0
+        curve[first:last] = note.pitch + (bend + tuning_cents) / 100.0
         before = note.pitch
-    curve[: round(notes[0].onset_s * RATE)] = curve[round(notes[0].onset_s * RATE)]
+    curve[: starts[0]] = curve[starts[0]]
     return curve
 
 
