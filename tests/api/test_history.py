@@ -114,7 +114,7 @@ def test_a_copy_of_a_folio_has_everything_and_goes_its_own_way(app: App) -> None
     copy = app.copy()
     first, second = (each.get(f"/parts/{part}/notes") for each in (app, copy))
 
-    assert copy.get()["settings"]["title"] == "The Lighthouse Goat 2"
+    assert copy.get()["settings"]["title"] == "The Lighthouse Goat, copy"
     assert [(n["onset_s"], n["pitch"]) for n in first] == [(n["onset_s"], n["pitch"]) for n in second]
     copy.edit(part, "delete", [second[1]["id"]])
     assert len(copy.get(f"/parts/{part}/notes")) == len(second) - 1

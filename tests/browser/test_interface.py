@@ -90,8 +90,8 @@ def test_files_dropped_where_no_folio_is_open_begin_one(empty: Page) -> None:
 def test_a_folio_is_copied_in_the_list(empty: Page) -> None:
     empty.get_by_role("link", name="Folios").click()
     empty.get_by_role("row", name="Tidewater").get_by_role("button", name="Copy").click()
-    empty.get_by_role("link", name="Tidewater 2").click()
-    expect(empty.locator("h1")).to_have_text("Tidewater 2")
+    empty.get_by_role("link", name="Tidewater, copy").click()
+    expect(empty.locator("h1")).to_have_text("Tidewater, copy")
     empty.keyboard.press("y")
     expect(empty.get_by_role("button", name="Copied from “Tidewater”")).to_be_visible()
 

@@ -2141,6 +2141,10 @@ export interface components {
             changed_at: number;
             /** Demo */
             demo: boolean;
+            /** Takes */
+            takes: number;
+            /** Parts */
+            parts: number;
         };
         /**
          * FolioState

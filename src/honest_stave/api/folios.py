@@ -25,6 +25,8 @@ class FolioName(Model):
     title: str
     changed_at: float
     demo: bool
+    takes: int
+    parts: int
 
 
 class NewFolio(Model):

@@ -4,7 +4,8 @@ import time
 import uuid
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import ScalarSelect, delete, func, select
+from sqlalchemy.orm import aliased
 
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
@@ -17,6 +18,8 @@ from honest_stave.store.tables import Change, Entity, Folio, HandOn, Job, Readin
 
 LONGEST_TITLE = 120
 BEAT_MAP = "beat map"
+# What the title of a copy ends with.
+COPIED = ", copy"
 
 
 def clean_title(title: str, what: str = "title") -> str:
@@ -46,12 +49,13 @@ def create(studio: Studio, title: str, *, demo: bool = False) -> str:
 
 
 def copy(studio: Studio, folio_id: str) -> str:
-    """Copies a folio with its takes, parts and history, its title numbered; returns the copy's id."""
+    """Copies a folio with its takes, parts and history; returns the copy's id."""
     titles = [folio["title"] for folio in list_folios(studio)]
     with studio.database.session() as session:
         copy_id = copy_folio(session, folio_id)
         settings = history.entity(session, copy_id, "settings", "settings")
-        called = {**settings, "title": free_name(settings["title"], titles)}
+        wanted = f"{settings['title'][: LONGEST_TITLE - len(COPIED)]}{COPIED}"
+        called = {**settings, "title": free_name(wanted, titles)}
         edit = history.Edit(f"Copied from “{settings['title']}”", put=[("settings", "", "settings", called)])
         history.apply(session, copy_id, edit)
     return copy_id
@@ -61,11 +65,28 @@ def list_folios(studio: Studio) -> list[dict[str, Any]]:
     """All folios, the last changed first."""
     with studio.database.session() as session:
         rows = session.execute(
-            select(Folio, Entity.body)
+            select(Folio, Entity.body, _count_of("take"), _count_of("part"))
             .join(Entity, (Entity.folio_id == Folio.id) & (Entity.kind == "settings"))
             .order_by(Folio.changed_at.desc())
         ).all()
-        return [{"id": f.id, "title": body["title"], "changed_at": f.changed_at, "demo": f.demo} for f, body in rows]
+    return [
+        {
+            "id": f.id,
+            "title": body["title"],
+            "changed_at": f.changed_at,
+            "demo": f.demo,
+            "takes": takes,
+            "parts": parts,
+        }
+        for f, body, takes, parts in rows
+    ]
+
+
+def _count_of(kind: str) -> ScalarSelect[int]:
+    """How many of a kind a folio holds; asked folio by folio, the notes of all parts are not walked."""
+    of = aliased(Entity)
+    query = select(func.count()).where(of.folio_id == Folio.id, of.kind == kind)
+    return query.correlate(Folio).scalar_subquery()
 
 
 def state(studio: Studio, folio_id: str) -> dict[str, Any]:

@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotices } from '../../folio/notices'
+import { plural } from '../../ui/format'
 
 const router = useRouter()
 const notices = useNotices()
@@ -46,6 +47,8 @@ async function remove(folio: Schemas['FolioName']) {
   await client.DELETE('/api/folios/{folio_id}', { params: { path: { folio_id: folio.id } } })
   list.value = (list.value ?? []).filter((f) => f.id !== folio.id)
 }
+const holding = (folio: Schemas['FolioName']) =>
+  folio.takes || folio.parts ? [plural(folio.takes, 'take'), plural(folio.parts, 'part')].join(', ') : 'empty'
 const when = (seconds: number) =>
   new Date(seconds * 1000).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })
 </script>
@@ -74,6 +77,7 @@ const when = (seconds: number) =>
           <td>
             <RouterLink :to="{ name: 'notes', params: { folio: folio.id } }">{{ folio.title }}</RouterLink>
           </td>
+          <td class="soft">{{ holding(folio) }}</td>
           <td class="soft">changed {{ when(folio.changed_at) }}</td>
           <td class="acts">
             <button
@@ -95,7 +99,7 @@ const when = (seconds: number) =>
 
 <style scoped>
 .list {
-  width: 640px;
+  width: 760px;
   margin: 70px auto;
 }
 h1 {
@@ -106,6 +110,16 @@ h1 {
 }
 table {
   margin-top: 24px;
+}
+td {
+  vertical-align: middle;
+}
+.acts {
+  text-align: right;
+  white-space: nowrap;
+}
+.acts button {
+  margin-left: 6px;
 }
 a {
   color: var(--ink);
