@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch.scaling import reference_level_db
-from honest_stave.core.signal.frames import slice_padded, windows
+from honest_stave.core.signal.frames import slice_thinned, windows
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 HOP_SAMPLES = 256
@@ -33,8 +33,6 @@ REACH_LOBES = 6
 THINNED, PASSED_SHARE = (4, 8), 0.85
 # Frames summed at once: bounds the memory of an hour.
 BLOCK_FRAMES = 4096
-# Samples beyond a stretch that keep the edges of the filter out of it.
-MARGIN_SAMPLES = 512
 
 
 @dataclass(frozen=True)
@@ -146,16 +144,13 @@ class _Thin:
 
 def _thinned(signal: Mono, first: int, count: int, kernels: list[_Kernel], hop: int) -> dict[int, _Thin]:
     """What the frames need of the signal, thinned out in each of the ways of the kernels for low bands."""
-    # Imported here: the web server names the bands, only those who listen thin them out.
-    import soxr
-
     found = {}
     for thinned in {k.thinned for k in kernels} - {1}:
         if hop % thinned:
             raise ValueError(f"A hop of {hop} samples is no multiple of {thinned}.")
-        before = max(k.size for k in kernels if k.thinned == thinned) * thinned // 2 + MARGIN_SAMPLES
-        piece = slice_padded(signal, first * hop - before, (first + count - 1) * hop + before)
-        found[thinned] = _Thin(soxr.resample(piece, thinned, 1), before)
+        before = max(k.size for k in kernels if k.thinned == thinned) * thinned // 2
+        begin, end = first * hop - before, (first + count - 1) * hop + before
+        found[thinned] = _Thin(slice_thinned(signal, begin, end, thinned), before)
     return found
 
 

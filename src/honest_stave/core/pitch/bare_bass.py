@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.signal.frames import magnitudes
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 # The low end, and where its overtones would be.
@@ -46,12 +47,14 @@ def is_bare_bass(parts: Sequence[Mono]) -> bool:
 def _bare_and_sounding(signal: Mono) -> tuple[int, int]:
     """In how many frames a low tone is held that has no overtones over it, and in how many anything sounds."""
     hop, length = round(FRAME_S * ANALYSIS_RATE), round(SEEN_S * ANALYSIS_RATE)
-    hz = np.fft.rfftfreq(length, 1 / ANALYSIS_RATE)
+    size = 1 << (length - 1).bit_length()
+    hz = np.fft.rfftfreq(size, 1 / ANALYSIS_RATE)
     padded = np.pad(signal, (length // 2, length))
     framed = np.lib.stride_tricks.sliding_window_view(padded, length)[: len(signal) : hop]
-    power = np.abs(np.fft.rfft(framed * np.hanning(length), axis=1)) ** 2 / (WINDOW_RMS * length) ** 2
+    taper = np.hanning(length).astype(np.float32)
+    power = np.square(magnitudes(framed * taper, size)) / (WINDOW_RMS**2 * length * size)
 
-    def band_db(band: tuple[float, float]) -> NDArray[np.float64]:
+    def band_db(band: tuple[float, float]) -> NDArray[np.floating]:
         inside = (hz >= band[0]) & (hz <= band[1])
         return np.asarray(10 * np.log10(2 * power[:, inside].sum(axis=1) + 1e-12))
 

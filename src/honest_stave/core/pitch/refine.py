@@ -9,14 +9,15 @@ from numpy.typing import NDArray
 
 from honest_stave.core.pitch.bands import HOP_SAMPLES
 from honest_stave.core.signal.convert import hz_to_pitch, pitch_to_hz
-from honest_stave.core.signal.frames import magnitudes, slice_padded
+from honest_stave.core.signal.frames import magnitudes, slice_padded, slice_thinned
 from honest_stave.core.signal.listen import ANALYSIS_RATE, Mono
 
 HARMONICS = (1, 2, 3, 4)
 # A partial further than this from its place belongs to something else, in semitones.
 REACH_SEMITONES = 1.2
-# Window by pitch: long enough to part a semitone's partials, short enough for quick notes.
-WINDOW_BY_PITCH = ((47.0, 4096), (64.0, 2048), (200.0, 1024))
+# Window by pitch, long enough to part a semitone's partials and short enough for quick notes, and of how many samples
+# one is kept: four harmonics and what is within their reach are still there.
+WINDOW_BY_PITCH = ((47.0, 4096, 8), (64.0, 2048, 4), (200.0, 1024, 1))
 BLOCK_FRAMES = 2048
 SPAN_FRAMES = 4096
 
@@ -51,26 +52,25 @@ def refine_pitch(signal: Mono, pitch: NDArray[np.float32]) -> NDArray[np.float32
     """Pitch (frames,) measured anew at each voiced frame; NaN stays NaN."""
     refined = pitch.copy()
     lowest = -1.0
-    for highest, window in WINDOW_BY_PITCH:
+    for highest, window, thinned in WINDOW_BY_PITCH:
         frames = np.flatnonzero((pitch > lowest) & (pitch <= highest))
         lowest = highest
-        taper = np.hanning(window).astype(np.float32)
+        length, hop, rate = window // thinned, HOP_SAMPLES // thinned, ANALYSIS_RATE / thinned
+        taper = np.hanning(length).astype(np.float32)
         for block in _blocks(frames):
-            begin = int(block[0]) * HOP_SAMPLES - window // 2
-            piece = slice_padded(signal, begin, int(block[-1]) * HOP_SAMPLES + window // 2)
-            view = np.lib.stride_tricks.sliding_window_view(piece, window)
+            begin, end = int(block[0]) * HOP_SAMPLES - window // 2, int(block[-1]) * HOP_SAMPLES + window // 2
+            piece = slice_padded(signal, begin, end) if thinned == 1 else slice_thinned(signal, begin, end, thinned)
+            view = np.lib.stride_tricks.sliding_window_view(piece, length)
             # Twice the window: the parabola through three bins is then within a cent.
-            spectrum = magnitudes(view[(block - block[0]) * HOP_SAMPLES] * taper, 2 * window)
+            spectrum = magnitudes(view[(block - block[0]) * hop] * taper, 2 * length)
             spectrum = np.log(spectrum + 1e-12)
-            bin_hz = ANALYSIS_RATE / (2 * window)
+            bin_hz = rate / (2 * length)
             f0 = pitch_to_hz(pitch[block].astype(np.float64))
             total = np.zeros(len(block))
             weight = np.zeros(len(block))
             for harmonic in HARMONICS:
-                inside = f0 * harmonic < 0.45 * ANALYSIS_RATE
-                found, amplitude = _peak_hz(
-                    spectrum.astype(np.float32), np.where(inside, f0 * harmonic, 100.0), bin_hz
-                )
+                inside = f0 * harmonic < 0.45 * rate
+                found, amplitude = _peak_hz(spectrum, np.where(inside, f0 * harmonic, 100.0), bin_hz)
                 amplitude = np.where(inside, amplitude, 0.0)
                 total += amplitude * hz_to_pitch(np.maximum(found, 1.0) / harmonic)
                 weight += amplitude
