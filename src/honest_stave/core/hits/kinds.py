@@ -57,6 +57,8 @@ def kinds_of(
 def _kind(mono: NDArray[np.float32], rate: int, onset_s: float, next_s: float, drum: str) -> str:
     if drum == "tom":
         return f"tom {_tom(mono, rate, onset_s)}"
+    if drum not in ("hat", "cymbal", "snare"):
+        return drum
     fall = _Fall(mono, rate, onset_s)
     if drum == "hat":
         # What is cut short by the next stroke cannot show how long it rings.
