@@ -149,12 +149,25 @@ def test_takes_that_come_with_one_name_are_told_apart(app: App) -> None:
 
 
 def test_takes_are_renamed_and_removed_undoably(app: App) -> None:
-    take = app.bring_in(wav(line(tune())))["result"]["take"]
+    take, other = (app.bring_in(wav(line(tune()) / softer))["result"]["take"] for softer in (1, 2))
     app.send("PATCH", f"/takes/{take}", {"name": "Boathouse"})
-    app.send("DELETE", f"/takes/{take}")
+    app.send("POST", "/takes/remove", {"takes": [take, other]})
     assert app.get()["takes"] == {}
+    assert app.get()["undo"] == "2 takes removed"
     app.send("POST", "/undo")
     assert app.get()["takes"][take]["name"] == "Boathouse"
+    app.send("POST", "/takes/remove", {"takes": [take, "none"]}, expect=404)
+    assert set(app.get()["takes"]) == {take, other}
+
+
+def test_what_is_expected_to_be_wrong_of_a_part_is_told_until_a_hand_has_kept_it(app: App) -> None:
+    part = app.part()
+    notes = app.get(f"/parts/{part}/notes")
+    doubts = app.get("/parts/doubts")[part]
+    assert doubts["notes"] == len(notes)
+    assert doubts["wrong"] == pytest.approx(sum(1 - n["origin"]["confidence"] for n in notes))
+    app.edit(part, "keep", [n["id"] for n in notes])
+    assert app.get("/parts/doubts")[part]["wrong"] == 0
 
 
 def test_folios_of_one_title_are_told_apart(app: App) -> None:

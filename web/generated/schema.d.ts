@@ -330,11 +330,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /**
-         * Remove
-         * @description Takes it out of the folio.
-         */
-        delete: operations["remove_api_folios__folio_id__takes__take_id__delete"];
+        delete?: never;
         options?: never;
         head?: never;
         /**
@@ -358,6 +354,26 @@ export interface paths {
          */
         put: operations["put_take_api_folios__folio_id__takes__take_id__place_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/takes/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Takes one or several out of the folio.
+         */
+        post: operations["remove_api_folios__folio_id__takes_remove_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -640,6 +656,26 @@ export interface paths {
          * @description The list of events that is heard, and written, in the seconds of a take or of the folio.
          */
         get: operations["heard_api_folios__folio_id__parts_heard_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/folios/{folio_id}/parts/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Doubts
+         * @description How many notes of each part are expected to be wrong.
+         */
+        get: operations["get_doubts_api_folios__folio_id__parts_doubts_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2842,6 +2878,16 @@ export interface components {
             base_revision?: number | null;
         };
         /**
+         * PartDoubts
+         * @description Notes of a part, and how many of them are expected to be wrong by how sure they were read.
+         */
+        PartDoubts: {
+            /** Notes */
+            notes: number;
+            /** Wrong */
+            wrong: number;
+        };
+        /**
          * PartMade
          * @description A part that was made.
          */
@@ -3115,6 +3161,16 @@ export interface components {
             places: {
                 [key: string]: number;
             };
+        };
+        /**
+         * Several
+         * @description Takes of a folio.
+         */
+        Several: {
+            /** Takes */
+            takes: string[];
+            /** Base Revision */
+            base_revision?: number | null;
         };
         /**
          * Slice
@@ -4228,40 +4284,6 @@ export interface operations {
             };
         };
     };
-    remove_api_folios__folio_id__takes__take_id__delete: {
-        parameters: {
-            query?: {
-                base_revision?: number | null;
-            };
-            header?: never;
-            path: {
-                folio_id: string;
-                take_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Revision"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
     rename_api_folios__folio_id__takes__take_id__patch: {
         parameters: {
             query?: never;
@@ -4311,6 +4333,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Place"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_api_folios__folio_id__takes_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Several"];
             };
         };
         responses: {
@@ -4844,6 +4901,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Heard"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_doubts_api_folios__folio_id__parts_doubts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["PartDoubts"];
+                    };
                 };
             };
             /** @description Validation Error */

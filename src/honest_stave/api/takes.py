@@ -24,6 +24,13 @@ class Rename(Model):
     base_revision: int | None = None
 
 
+class Several(Model):
+    """Takes of a folio."""
+
+    takes: list[str] = Field(min_length=1, max_length=10_000)
+    base_revision: int | None = None
+
+
 class Place(Model):
     """Where a take begins in the folio's time: at a moment, or so that a moment of it is the first beat of a bar."""
 
@@ -53,10 +60,10 @@ def put_take(studio: Opened, folio_id: str, take_id: str, body: Place) -> Revisi
     return Revision(revision=places.put_take(studio, folio_id, take_id, values, body.base_revision))
 
 
-@router.delete("/{take_id}")
-def remove(studio: Opened, folio_id: str, take_id: str, base_revision: int | None = None) -> Revision:
-    """Takes it out of the folio."""
-    return Revision(revision=takes.remove(studio, folio_id, take_id, base_revision))
+@router.post("/remove")
+def remove(studio: Opened, folio_id: str, body: Several) -> Revision:
+    """Takes one or several out of the folio."""
+    return Revision(revision=takes.remove(studio, folio_id, body.takes, body.base_revision))
 
 
 BINARY: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}

@@ -241,6 +241,14 @@ def take_candidates(
     return folios.change(studio, folio_id, edit, base)
 
 
+def doubts(studio: Studio, folio_id: str) -> dict[str, tuple[int, float]]:
+    """Of each part, how many notes it has and how many of them are expected to be wrong."""
+    with studio.database.session() as session:
+        ids = list(history.entities(session, folio_id, "part"))
+    notes = {i: notes_of(studio, folio_id, i) for i in ids}
+    return {i: (len(found), sum(n.doubt for n in found)) for i, found in notes.items()}
+
+
 def events(
     studio: Studio, folio_id: str, part_ids: list[str] | None = None, seen_from: str = ""
 ) -> dict[str, list[Sounding]]:

@@ -10,7 +10,7 @@ from honest_stave.core.errors import BadInput, NotFound, TooLarge
 from honest_stave.core.signal.listen import heard_channels
 from honest_stave.core.signal.peaks import LEVELS
 from honest_stave.core.sound.pace import playable, stretched_piece
-from honest_stave.core.words import free_name
+from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios, performances
 from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
@@ -107,11 +107,16 @@ def rename(studio: Studio, folio_id: str, take_id: str, name: str, base: int | N
     return folios.change(studio, folio_id, edit, base)
 
 
-def remove(studio: Studio, folio_id: str, take_id: str, base: int | None) -> int:
-    """Takes a take out of the folio; undo brings it back, its parts stay."""
+def remove(studio: Studio, folio_id: str, take_ids: list[str], base: int | None) -> int:
+    """Takes one or several takes out of the folio; undo brings them back, their parts stay.
+
+    Raises:
+        NotFound: one of them is not in the folio.
+    """
     with studio.database.session() as session:
-        take = history.entity(session, folio_id, "take", take_id)
-    edit = history.Edit(f"“{take['name']}” removed", removed=[("take", "", take_id)])
+        names = [history.entity(session, folio_id, "take", i)["name"] for i in take_ids]
+    what = f"“{names[0]}”" if len(names) == 1 else how_many(len(names), "take")
+    edit = history.Edit(f"{what} removed", removed=[("take", "", i) for i in take_ids])
     return folios.change(studio, folio_id, edit, base)
 
 

@@ -25,7 +25,7 @@ class Sounding:
         pitch, velocity: MIDI, the part's octave counted in.
         bends: (moment s, cents from the pitch), stepped; the first at the onset; empty for none.
         key_off_s: where the key is let go while the pedal holds the note to its end; None without pedal.
-        doubt: of a note as it was read, 0 to 1; 0 for one that a hand has added, kept or mended.
+        doubt: of its note.
     """
 
     part: str
@@ -71,8 +71,8 @@ def sounding_notes(part_id: str, part: Part, notes: Sequence[Note]) -> list[Soun
         pitch = note.pitch + 12 * part.octave
         if 0 <= pitch <= 127:
             bends = stepped_bends(note) if part.bends else ()
-            doubt = 0.0 if note.origin is None or note.touched else 1 - note.origin.confidence
-            found.append(Sounding(part_id, note.onset_s, note.offset_s, pitch, note.velocity, bends, doubt=doubt))
+            sounding = Sounding(part_id, note.onset_s, note.offset_s, pitch, note.velocity, bends, doubt=note.doubt)
+            found.append(sounding)
     events = without_overlaps(_held(sorted(found, key=lambda n: (n.onset_s, n.pitch)), part.pedal))
     return _let_go(events, part.pedal)
 

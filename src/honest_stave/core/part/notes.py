@@ -65,6 +65,11 @@ class Note:
     def duration_s(self) -> float:
         return self.offset_s - self.onset_s
 
+    @property
+    def doubt(self) -> float:
+        """How likely it is wrong as it was read, 0 to 1; 0 for one that a hand has added, kept or mended."""
+        return 0.0 if self.origin is None or self.touched else 1.0 - self.origin.confidence
+
     def edited(self, **changes: Any) -> "Note":
         """The note with ``changes``, marked as touched and kept within what MIDI can hold."""
         return check_note(replace(self, touched=True, **changes))

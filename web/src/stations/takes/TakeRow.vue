@@ -5,15 +5,19 @@ import { useRouter } from 'vue-router'
 import { client, told, type Schemas, type Take } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
-import { useNotices } from '../../folio/notices'
 import { clock, decibels, plural } from '../../ui/format'
 import { HOLDS } from '../../ui/kinds'
 
-const { id, take } = defineProps<{ id: string; take: Take }>()
+const { id, take, doubts } = defineProps<{
+  id: string
+  take: Take
+  /** Of all parts: how many notes, and how many of them are expected to be wrong. */
+  doubts: Record<string, Schemas['PartDoubts']>
+}>()
+const emit = defineEmits<{ remove: [] }>()
 const chosen = defineModel<boolean>({ required: true })
 const folio = useFolio()
 const notes = useNotes()
-const notices = useNotices()
 const router = useRouter()
 
 function open() {
@@ -32,18 +36,6 @@ async function rename(event: Event) {
     ),
   )
 }
-async function remove() {
-  const path = { ...folio.path, take_id: id }
-  const name = take.name
-  await folio.change(() =>
-    told(
-      client.DELETE('/api/folios/{folio_id}/takes/{take_id}', {
-        params: { path, query: { base_revision: folio.base } },
-      }),
-    ),
-  )
-  notices.tell(`“${name}” removed.`, 'Undo brings it back. Parts read from it stay.')
-}
 async function setTime(values: Partial<Schemas['TimeChange']>) {
   const body = () => ({ ...values, base_revision: folio.base }) as Schemas['TimeChange']
   await folio.change(() =>
@@ -58,12 +50,18 @@ const ends = computed(() =>
 /** What there is of the take, in words. */
 const made = computed(() => {
   const readings = folio.readings.filter((r) => r.take === id).length
-  const parts = Object.values(folio.state?.parts ?? {}).filter((p) => p.take === id).length
+  const parts = Object.entries(folio.state?.parts ?? {})
+    .filter(([, part]) => part.take === id)
+    .map(([part]) => part)
+  const known = parts.flatMap((part) => doubts[part] ?? [])
+  const count = known.reduce((sum, part) => sum + part.notes, 0)
+  const wrong = Math.round(known.reduce((sum, part) => sum + part.wrong, 0))
   const found = [
     folio.takesWith('beat_maps').includes(id) ? 'beats' : '',
     folio.takesWith('kits').includes(id) ? 'slices' : '',
     readings ? plural(readings, 'reading') : '',
-    parts ? plural(parts, 'part') : '',
+    parts.length ? `${plural(parts.length, 'part')}${known.length ? `, ${plural(count, 'note')}` : ''}` : '',
+    wrong ? `about ${wrong} wrong` : '',
   ].filter(Boolean)
   return found.length ? found : ['nothing yet']
 })
@@ -72,12 +70,7 @@ const made = computed(() => {
 <template>
   <tr :data-take="take.name">
     <td>
-      <input
-        v-model="chosen"
-        type="checkbox"
-        :disabled="take.kind !== 'audio'"
-        :aria-label="`Choose ${take.name}`"
-      />
+      <input v-model="chosen" type="checkbox" :aria-label="`Choose ${take.name}`" />
     </td>
     <td>
       <input
@@ -142,7 +135,7 @@ const made = computed(() => {
     <td>
       <div class="row nowrap">
         <button type="button" class="act small main" @click="open">Open</button>
-        <button type="button" class="act small" @click="remove">Remove</button>
+        <button type="button" class="act small" @click="emit('remove')">Remove</button>
       </div>
     </td>
   </tr>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotices } from '../../folio/notices'
 import { openDialog } from '../../ui/dialogs'
 import FilePicker from '../../ui/FilePicker.vue'
+import { plural } from '../../ui/format'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import TakeRow from './TakeRow.vue'
 import WorkList from './WorkList.vue'
@@ -13,10 +14,19 @@ const folio = useFolio()
 const notices = useNotices()
 const marked = ref<Set<string>>(new Set())
 const takes = computed(() => Object.entries(folio.state?.takes ?? {}))
+const chosen = computed(() => takes.value.filter(([id]) => marked.value.has(id)))
+const all = computed(() => chosen.value.length > 0 && chosen.value.length === takes.value.length)
 /** Only recordings can be read. */
-const readable = computed(() => takes.value.filter(([, take]) => take.kind === 'audio').map(([id]) => id))
-const chosen = computed(() => readable.value.filter((id) => marked.value.has(id)))
-const all = computed(() => chosen.value.length > 0 && chosen.value.length === readable.value.length)
+const readable = computed(() => chosen.value.filter(([, take]) => take.kind === 'audio').map(([id]) => id))
+const doubts = ref<Record<string, Schemas['PartDoubts']>>({})
+
+// What is made of the takes is counted whenever the folio changes while they are looked at.
+watch(() => folio.state?.revision, count, { immediate: true })
+async function count() {
+  const params = { path: folio.path }
+  if (folio.state)
+    doubts.value = await told(client.GET('/api/folios/{folio_id}/parts/doubts', { params })).catch(() => ({}))
+}
 
 function choose(id: string, on: boolean) {
   const next = new Set(marked.value)
@@ -25,14 +35,23 @@ function choose(id: string, on: boolean) {
   marked.value = next
 }
 function chooseAll() {
-  marked.value = new Set(all.value ? [] : readable.value)
+  marked.value = new Set(all.value ? [] : takes.value.map(([id]) => id))
 }
 async function readChosen() {
-  const body = { takes: chosen.value, settings: {} } as Schemas['AskBatch']
+  const body = { takes: readable.value, settings: {} } as Schemas['AskBatch']
   const answer = await folio.change(() =>
     told(client.POST('/api/folios/{folio_id}/readings/batch', { params: { path: folio.path }, body })),
   )
   for (const text of answer?.passed_over ?? []) notices.tell(text)
+}
+async function remove(ids: string[]) {
+  const names = takes.value.filter(([id]) => ids.includes(id)).map(([, take]) => `“${take.name}”`)
+  const body = { takes: ids, base_revision: folio.base }
+  const answer = await folio.change(() =>
+    told(client.POST('/api/folios/{folio_id}/takes/remove', { params: { path: folio.path }, body })),
+  )
+  const what = names.length > 1 ? plural(names.length, 'take') : names[0]
+  if (answer) notices.tell(`${what} removed.`, 'Undo brings back what was removed. Parts read from it stay.')
 }
 </script>
 
@@ -43,8 +62,8 @@ async function readChosen() {
       <div class="row head">
         <h2>Takes</h2>
         <FilePicker />
-        <button type="button" class="act" :disabled="!chosen.length" @click="readChosen">
-          Read and accept {{ chosen.length || '' }}
+        <button type="button" class="act" :disabled="!readable.length" @click="readChosen">
+          Read and accept {{ readable.length || '' }}
         </button>
         <button
           type="button"
@@ -53,6 +72,9 @@ async function readChosen() {
           @click="openDialog = 'hand-on'"
         >
           Hand several on
+        </button>
+        <button v-if="chosen.length" type="button" class="act" @click="remove(chosen.map(([id]) => id))">
+          Remove {{ chosen.length }}
         </button>
         <span class="soft">or drop files anywhere. Nothing leaves this machine.</span>
       </div>
@@ -63,11 +85,10 @@ async function readChosen() {
             <th>
               <input
                 type="checkbox"
-                aria-label="Choose all recordings"
-                title="all recordings"
+                aria-label="Choose all takes"
+                title="all takes"
                 :checked="all"
                 :indeterminate.prop="!all && chosen.length > 0"
-                :disabled="!readable.length"
                 @change="chooseAll"
               />
             </th>
@@ -87,8 +108,10 @@ async function readChosen() {
             :id="id"
             :key="id"
             :take="take"
+            :doubts="doubts"
             :model-value="marked.has(id)"
             @update:model-value="choose(id, $event)"
+            @remove="remove([id])"
           />
         </tbody>
       </table>
