@@ -207,6 +207,10 @@ def test_a_kit_is_handed_on_with_its_proof(app: App, kit: str) -> None:
     again = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["sf2"], "bpm": 120, "times": 2})
     assert again["name"] != made["name"]
     assert "120" in " ".join(again["told"]["words"])
+    assert not any("may be wrong" in words for words in made["told"]["words"])
+    app.send("PATCH", f"/kits/{kit}", {"least_confidence": 0.1})
+    doubtful = app.send("POST", f"/kits/{kit}/hand-on", {"formats": ["lanes"]})
+    assert any("drum notes may be wrong" in words for words in doubtful["told"]["words"])
 
 
 def test_slices_beyond_the_highest_key_are_told(app: App, kit: str) -> None:

@@ -16,7 +16,7 @@ from honest_stave.core.hits.kit import LEAD
 from honest_stave.core.hits.kit_export import KitFiles, export_kit, kit_proof_text, plan_pattern
 from honest_stave.core.hits.pattern import drum_notes
 from honest_stave.core.hits.zones_of_kit import LOOP_NAME, at_length, name_of, stretched_tail, zones_of
-from honest_stave.core.part.handing_on import write_and_prove
+from honest_stave.core.part.handing_on import words_of_doubt, write_and_prove
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import kit_parts, kit_tempo, kits
 from honest_stave.service.handing import file_stem, said
@@ -82,6 +82,8 @@ def exported(
             data, written = write_and_prove(plan_pattern(name, drums, tempo_map, True), name)
             files.append((f"{name} drums.mid", data))
             words.append(f"{name} drums.mid holds {written.notes} drum notes, and each lane has a file of its own.")
+            doubt = words_of_doubt(sum(n.doubt for n in drums), len(drums), "drum note")
+            words += [f"{doubt}; those that were named by hand are not counted."] if doubt else []
     if "csv" in formats:
         files.append((f"{name}.csv", _table(found).encode()))
     if "labels" in formats:

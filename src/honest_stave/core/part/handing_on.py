@@ -238,13 +238,27 @@ def _midi_words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings
     )
 
 
-def _in_doubt(lines: list[Line]) -> str:
-    """How many notes are expected to be wrong: confidences are calibrated, so that doubts add up."""
-    wrong = [sum(n.doubt for n in line.events) for line in lines]
-    if sum(wrong) < LEAST_WRONG:
+def words_of_doubt(wrong: float, count: int, what: str) -> str:
+    """How many of what was read are expected to be wrong, in words; empty where that is less than one.
+
+    Confidences are calibrated, so that doubts add up.
+
+    Args:
+        wrong: sum of the doubts.
+        count: of how many.
+        what: one of these, such as ``note``.
+    """
+    if wrong < LEAST_WRONG:
         return ""
-    count, worst = sum(len(line.events) for line in lines), int(np.argmax(wrong))
-    text = f"By how sure they were read, about {round(sum(wrong))} of {how_many(count, 'note')} may be wrong"
+    return f"By how sure they were read, about {round(wrong)} of {how_many(count, what)} may be wrong"
+
+
+def _in_doubt(lines: list[Line]) -> str:
+    wrong = [sum(n.doubt for n in line.events) for line in lines]
+    text = words_of_doubt(sum(wrong), sum(len(line.events) for line in lines), "note")
+    if not text:
+        return ""
+    worst = int(np.argmax(wrong))
     if len(lines) > 1 and wrong[worst] >= LEAST_WRONG:
         text += f", most of one part in “{lines[worst].name}”: {round(wrong[worst])} of {len(lines[worst].events):,}"
     return f"{text}. Those that a hand has kept or mended are not counted."
