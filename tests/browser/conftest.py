@@ -1,5 +1,6 @@
 """The real application in Debian's Chromium, on the demo or on an empty folder."""
 
+import base64
 import json
 import os
 import re
@@ -11,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import JSHandle, Locator, Page, expect
 
 from honest_stave.demo.folio import ensure_demo
 from honest_stave.service.opening import open_studio
@@ -71,6 +72,15 @@ def number_in(place: Locator) -> int:
     """The first number that a place shows, once it shows one."""
     expect(place).to_have_text(re.compile(r"\d"))
     return int(re.search(r"\d+", place.inner_text()).group())
+
+
+def dragged(page: Page, name: str, data: bytes) -> JSHandle:
+    """What a drag from outside carries: one file."""
+    return page.evaluate_handle(
+        """([name, text]) => { const carried = new DataTransfer()
+          carried.items.add(new File([Uint8Array.from(atob(text), c => c.charCodeAt(0))], name)); return carried }""",
+        [name, base64.b64encode(data).decode()],
+    )
 
 
 def wait_until(page: Page, holds: str) -> None:

@@ -4,25 +4,38 @@ import re
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 from tests.made import line, tune, wav
 
 PLACE = (620, 70)
 
 
-@pytest.fixture
-def part(empty: Page) -> Page:
-    """A part of twelve notes, laid over its recording."""
-    empty.locator("[data-test=files]").set_input_files(
+@pytest.fixture(scope="session")
+def line_accepted(browser: Browser, served: str) -> str:
+    """Id of a folio with a part of twelve notes, laid over its recording."""
+    page = browser.new_page()
+    folio = page.request.post(f"{served}api/folios", data={"title": "A line"}).json()["id"]
+    page.goto(f"{served}folio/{folio}/takes")
+    page.locator("[data-test=files]").set_input_files(
         {"name": "line.wav", "mimeType": "audio/wav", "buffer": wav(line(tune()))}
     )
-    empty.locator("tr[data-take=line]").get_by_role("button", name="Open").click()
-    empty.get_by_role("button", name="Read it as one voice").click()
-    expect(empty.locator("[data-test=left-out]")).to_contain_text("candidates")
-    empty.keyboard.press("a")
-    expect(empty.get_by_text("Accepted: 12 notes")).to_be_visible()
-    return empty
+    page.locator("tr[data-take=line]").get_by_role("button", name="Open").click()
+    page.get_by_role("button", name="Read it as one voice").click()
+    expect(page.locator("[data-test=left-out]")).to_contain_text("candidates")
+    page.keyboard.press("a")
+    expect(page.get_by_text("Accepted: 12 notes")).to_be_visible()
+    page.close()
+    return str(folio)
+
+
+@pytest.fixture
+def part(page: Page, served: str, line_accepted: str) -> Page:
+    """That part, in a folio that is a copy."""
+    copy = page.request.post(f"{served}api/folios/{line_accepted}/copy").json()["id"]
+    page.goto(f"{served}folio/{copy}/notes")
+    expect(page.get_by_role("link", name="Notes")).to_contain_text("12")
+    return page
 
 
 def notes_of(page: Page) -> list[dict[str, Any]]:
@@ -134,7 +147,7 @@ def test_the_written_file_can_be_dragged_out(part: Page) -> None:
         return transfer.getData('DownloadURL') }"""
     )
     kind, name, address = given.split(":", 2)
-    assert (kind, name) == ("audio/midi", "Tidewater line.mid")
+    assert (kind, name) == ("audio/midi", f"{part.locator('h1').inner_text()} line.mid")
     assert part.request.get(address).body()[:4] == b"MThd"
 
 

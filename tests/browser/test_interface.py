@@ -1,12 +1,11 @@
 """Keyboard alone, two windows, tables, contrast, and failing states."""
 
-import base64
 import re
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.browser.conftest import number_in
+from tests.browser.conftest import dragged, number_in
 from tests.made import line, tune, wav
 
 
@@ -70,15 +69,10 @@ def test_files_dropped_where_no_folio_is_open_begin_one(empty: Page) -> None:
     page = empty
     page.get_by_role("link", name="Folios").click()
     expect(page.get_by_role("button", name="New folio")).to_be_visible()
-    transfer = page.evaluate_handle(
-        """text => { const t = new DataTransfer()
-          const bytes = Uint8Array.from(atob(text), c => c.charCodeAt(0))
-          t.items.add(new File([bytes], 'Tide 3.wav')); return t }""",
-        base64.b64encode(wav(line(tune()))).decode(),
-    )
-    page.dispatch_event(".frame", "dragover", {"dataTransfer": transfer})
+    carried = dragged(page, "Tide 3.wav", wav(line(tune())))
+    page.dispatch_event(".frame", "dragover", {"dataTransfer": carried})
     expect(page.get_by_text("Let go to begin a folio")).to_be_visible()
-    page.dispatch_event(".frame", "drop", {"dataTransfer": transfer})
+    page.dispatch_event(".frame", "drop", {"dataTransfer": carried})
     expect(page.locator("h1")).to_contain_text("Tide 3")
     expect(page.locator("tr[data-take='Tide 3']")).to_be_visible()
     # The one that was open before has nothing of it.

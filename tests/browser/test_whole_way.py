@@ -6,16 +6,8 @@ from pathlib import Path
 import mido
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import wait_until
+from tests.browser.conftest import dragged, wait_until
 from tests.made import line, tune, wav
-
-DROP = """async ([name, bytes]) => {
-  const transfer = new DataTransfer()
-  transfer.items.add(new File([new Uint8Array(bytes)], name))
-  const frame = document.querySelector('.frame')
-  for (const kind of ['dragover', 'drop'])
-    frame.dispatchEvent(new DragEvent(kind, { dataTransfer: transfer, bubbles: true, cancelable: true }))
-}"""
 
 
 def test_from_a_dropped_file_to_a_proven_one(nothing_yet: Page, tmp_path: Path) -> None:
@@ -24,7 +16,9 @@ def test_from_a_dropped_file_to_a_proven_one(nothing_yet: Page, tmp_path: Path) 
     page.get_by_label("Title of a new folio").fill("Tidewater")
     page.get_by_role("button", name="New folio").click()
     expect(page.get_by_role("heading", name="Bring in a recording")).to_be_visible()
-    page.evaluate(DROP, ["washtub 150bpm.wav", list(wav(line(tune())))])
+    carried = dragged(page, "washtub 150bpm.wav", wav(line(tune())))
+    for kind in ("dragover", "drop"):
+        page.dispatch_event(".frame", kind, {"dataTransfer": carried})
     row = page.locator("tr[data-take='washtub 150bpm']")
     row.get_by_role("button", name="use tempo 150").click()
     row.get_by_role("button", name="Open").click()
