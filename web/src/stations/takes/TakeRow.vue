@@ -129,7 +129,7 @@ const made = computed(() => {
         put at {{ clock(take.facts.hints.timeline_s, 2) }}
       </button>
     </td>
-    <td class="figures">
+    <td class="made">
       <div v-for="what in made" :key="what">{{ what }}</div>
     </td>
     <td>
@@ -142,7 +142,8 @@ const made = computed(() => {
 </template>
 
 <style scoped>
-.figures {
+.figures,
+.made {
   white-space: nowrap;
 }
 .long {
