@@ -127,6 +127,7 @@ def test_a_station_shows_the_take_that_was_chosen(demo: Page) -> None:
 def test_where_a_take_was_removed_another_is_shown(demo: Page) -> None:
     demo.locator("[data-test=take]").select_option(label="curtain call, live")
     demo.get_by_role("link", name="Takes").click()
+    expect(demo.locator('tr[data-take="goat\'s song, hummed"]')).to_contain_text("1 part, 35 notes")
     for name in ("curtain call, live", "whistle theme 112bpm D major"):
         demo.get_by_label(f"Choose {name}").check()
     demo.get_by_role("button", name="Remove 2").click()

@@ -7,13 +7,9 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { clock, decibels, plural } from '../../ui/format'
 import { HOLDS } from '../../ui/kinds'
+import type { PartsOfTake } from './partsOfTakes'
 
-const { id, take, doubts } = defineProps<{
-  id: string
-  take: Take
-  /** Of all parts: how many notes, and how many of them are expected to be wrong. */
-  doubts: Record<string, Schemas['PartDoubts']>
-}>()
+const { id, take, parts } = defineProps<{ id: string; take: Take; parts: PartsOfTake }>()
 const emit = defineEmits<{ remove: [] }>()
 const chosen = defineModel<boolean>({ required: true })
 const folio = useFolio()
@@ -50,18 +46,14 @@ const ends = computed(() =>
 /** What there is of the take, in words. */
 const made = computed(() => {
   const readings = folio.readings.filter((r) => r.take === id).length
-  const parts = Object.entries(folio.state?.parts ?? {})
-    .filter(([, part]) => part.take === id)
-    .map(([part]) => part)
-  const known = parts.flatMap((part) => doubts[part] ?? [])
-  const count = known.reduce((sum, part) => sum + part.notes, 0)
-  const wrong = Math.round(known.reduce((sum, part) => sum + part.wrong, 0))
   const found = [
     folio.takesWith('beat_maps').includes(id) ? 'beats' : '',
     folio.takesWith('kits').includes(id) ? 'slices' : '',
     readings ? plural(readings, 'reading') : '',
-    parts.length ? `${plural(parts.length, 'part')}${known.length ? `, ${plural(count, 'note')}` : ''}` : '',
-    wrong ? `about ${wrong} wrong` : '',
+    parts.parts
+      ? plural(parts.parts, 'part') + (parts.notes === null ? '' : `, ${plural(parts.notes, 'note')}`)
+      : '',
+    Math.round(parts.wrong) ? `about ${Math.round(parts.wrong)} wrong` : '',
   ].filter(Boolean)
   return found.length ? found : ['nothing yet']
 })
@@ -166,5 +158,6 @@ td:last-child {
   position: sticky;
   right: -20px;
   background: var(--panel);
+  background-clip: padding-box;
 }
 </style>

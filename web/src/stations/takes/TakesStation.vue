@@ -7,18 +7,25 @@ import { openDialog } from '../../ui/dialogs'
 import FilePicker from '../../ui/FilePicker.vue'
 import { plural } from '../../ui/format'
 import StationEmpty from '../../ui/StationEmpty.vue'
+import { NO_PARTS, partsOfTakes } from './partsOfTakes'
 import TakeRow from './TakeRow.vue'
 import WorkList from './WorkList.vue'
 
 const folio = useFolio()
 const notices = useNotices()
 const marked = ref<Set<string>>(new Set())
-const takes = computed(() => Object.entries(folio.state?.takes ?? {}))
+const doubts = ref<Record<string, Schemas['PartDoubts']>>({})
+const parts = computed(() => partsOfTakes(folio.state?.parts ?? {}, doubts.value))
+const of = (id: string) => parts.value[id] ?? NO_PARTS
+const worstFirst = ref(false)
+const takes = computed(() => {
+  const found = Object.entries(folio.state?.takes ?? {})
+  return worstFirst.value ? found.sort(([a], [b]) => of(b).wrong - of(a).wrong) : found
+})
 const chosen = computed(() => takes.value.filter(([id]) => marked.value.has(id)))
 const all = computed(() => chosen.value.length > 0 && chosen.value.length === takes.value.length)
 /** Only recordings can be read. */
 const readable = computed(() => chosen.value.filter(([, take]) => take.kind === 'audio').map(([id]) => id))
-const doubts = ref<Record<string, Schemas['PartDoubts']>>({})
 
 // What is made of the takes is counted whenever the folio changes while they are looked at.
 watch(() => folio.state?.revision, count, { immediate: true })
@@ -98,7 +105,18 @@ async function remove(ids: string[]) {
             <th>loudest</th>
             <th>silence at its ends, s</th>
             <th class="offered">offered by the file</th>
-            <th>made of it</th>
+            <th>
+              made of it
+              <button
+                v-if="takes.length > 1 && takes.some(([id]) => of(id).wrong >= 1)"
+                type="button"
+                class="act small"
+                :aria-pressed="worstFirst"
+                @click="worstFirst = !worstFirst"
+              >
+                worst first
+              </button>
+            </th>
             <th class="actions"><span class="unseen">actions</span></th>
           </tr>
         </thead>
@@ -108,7 +126,7 @@ async function remove(ids: string[]) {
             :id="id"
             :key="id"
             :take="take"
-            :doubts="doubts"
+            :parts="of(id)"
             :model-value="marked.has(id)"
             @update:model-value="choose(id, $event)"
             @remove="remove([id])"
