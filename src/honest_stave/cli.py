@@ -68,7 +68,7 @@ def serve(
 
         studio = open_studio(folder)
         if demo:
-            ensure_demo(studio)
+            ensure_demo(studio, application.app.opening)
         return studio
 
     class Server(uvicorn.Server):

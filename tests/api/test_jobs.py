@@ -2,16 +2,20 @@
 
 import os
 import signal
+import threading
 import time
 from pathlib import Path
 
 import numpy as np
+from starlette.testclient import TestClient
 
+from honest_stave.api.application import make_application
 from honest_stave.service import folios, readings, takes
 from honest_stave.service.opening import open_studio
+from honest_stave.service.studio import Studio
 from honest_stave.store.tables import Job
 from tests.api.conftest import App
-from tests.conftest import Watched
+from tests.conftest import LONGEST_JOB_S, Watched
 from tests.made import RATE, line, tune, wav
 
 
@@ -82,3 +86,21 @@ def test_finished_jobs_can_be_cleared(app: App) -> None:
     assert len(app.get("/jobs")) == 1
     app.send("DELETE", "/jobs")
     assert app.get("/jobs") == []
+
+
+def test_while_a_data_folder_is_opened_it_is_said_how_far(tmp_path: Path) -> None:
+    half_way, go_on = threading.Event(), threading.Event()
+
+    def open_it() -> Studio:
+        application.app.opening(0.5)
+        half_way.set()
+        assert go_on.wait(LONGEST_JOB_S)
+        return open_studio(tmp_path, workers=1)
+
+    application = make_application(open_it)
+    with TestClient(application, base_url="http://127.0.0.1:8470") as client:
+        assert half_way.wait(LONGEST_JOB_S)
+        assert client.get("/api/health").json()["opened"] == 0.5
+        go_on.set()
+        assert client.get("/api/folios").json() == []
+        assert client.get("/api/health").json()["opened"] == 1

@@ -43,12 +43,14 @@ class Application:
         open_it: opens the studio, in a thread.
         web: folder of the built front end.
         on_refused: told when the data folder cannot be opened.
+        opened: how much of opening is done, 0 to 1, for those who wait.
     """
 
     open_it: "Callable[[], Studio]"
     web: Path = WEB
     on_refused: Callable[[StaveError], None] | None = None
     studio: "Studio | None" = None
+    opened: float = 0.0
     _loading: "asyncio.Task[ASGIApp] | None" = field(default=None, repr=False)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -57,7 +59,7 @@ class Application:
             return
         path = scope["path"].lstrip("/")
         if path == "api/health":
-            await JSONResponse({"version": __version__})(scope, receive, send)
+            await JSONResponse({"version": __version__, "opened": self.opened})(scope, receive, send)
         elif path.startswith("api/"):
             try:
                 api = await asyncio.shield(self._loading) if self._loading else None
@@ -79,6 +81,10 @@ class Application:
             self.studio.close()
         await send({"type": "lifespan.shutdown.complete"})
 
+    def opening(self, share: float) -> None:
+        """Takes how much of a long opening is done."""
+        self.opened = share
+
     def hush(self) -> None:
         """Ends the event streams, so that a stopping server does not wait for them."""
         if self.studio is not None:
@@ -93,7 +99,9 @@ class Application:
             if self.on_refused:
                 self.on_refused(error)
             raise
-        return make_api(self.studio)
+        api = make_api(self.studio)
+        self.opened = 1.0
+        return api
 
 
 def make_application(

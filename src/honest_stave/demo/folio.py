@@ -1,5 +1,6 @@
 """The demo folio: already worked on, so that the first screen is not empty."""
 
+from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.service import at_once, folios, kits, note_edits, parts, timing
 from honest_stave.service.studio import Studio
@@ -8,8 +9,13 @@ TITLE = "The Lighthouse Goat"
 OVERTURE_TITLE = "The Lighthouse Goat, overture"
 
 
-def ensure_demo(studio: Studio) -> str:
-    """The demo folio's id; it is made on the first call."""
+def ensure_demo(studio: Studio, progress: Progress = no_progress) -> str:
+    """The demo folio's id; it is made on the first call.
+
+    Args:
+        studio: an open studio.
+        progress: told the share done.
+    """
     for folio in folios.list_folios(studio):
         if folio["demo"]:
             return str(folio["id"])
@@ -17,12 +23,15 @@ def ensure_demo(studio: Studio) -> str:
     from honest_stave.demo.loops import LOOPS
     from honest_stave.demo.takes import ALL, goat_song
 
+    progress(0.02)
     _overture(studio)
+    progress(0.3)
     folio_id = folios.create(studio, TITLE, demo=True)
     made: list[str] = []
     for make in ALL:
         demo_take = make()
         made.append(at_once.bring_in(studio, folio_id, demo_take.file_name, demo_take.wav()))
+        progress(0.3 + 0.3 * len(made) / len(ALL))
     goat = goat_song()
     timing.set_time(
         studio, folio_id, {"bpm": goat.bpm, "downbeat_s": goat.bar_one_s, "numerator": 4, "denominator": 4}, None
@@ -32,6 +41,7 @@ def ensure_demo(studio: Studio) -> str:
     _mend(studio, folio_id, part)
     at_once.read(studio, folio_id, made[4], {"voices": "many"})
     loops = [at_once.bring_in(studio, folio_id, loop.file_name, loop.wav()) for loop in (make() for make in LOOPS)]
+    progress(0.75)
     _work_on(studio, folio_id, at_once.cut(studio, folio_id, loops[0]))
     curtain = curtain_call()
     curtain_take = at_once.bring_in(studio, folio_id, curtain.file_name, curtain.wav())

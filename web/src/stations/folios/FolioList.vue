@@ -11,8 +11,10 @@ const notices = useNotices()
 const opened = useFolio()
 const list = ref<Schemas['FolioName'][] | null>(null)
 const title = ref('')
+const howFar = ref(0)
 
 onMounted(async () => {
+  const asking = window.setInterval(() => void askHowFar(), 700)
   try {
     list.value = await told(client.GET('/api/folios'))
     // With one folio only, or with the demo, there is nothing to choose on arriving.
@@ -22,8 +24,15 @@ onMounted(async () => {
   } catch (error) {
     notices.tellProblem(error)
     list.value = []
+  } finally {
+    window.clearInterval(asking)
   }
 })
+/** The first start of the demo takes a while: how far it is, 0 to 1. */
+async function askHowFar() {
+  const answer = await fetch('/api/health').catch(() => null)
+  if (answer?.ok) howFar.value = ((await answer.json()) as { opened: number }).opened
+}
 function open(id: string) {
   void router.push({ name: 'notes', params: { folio: id } })
 }
@@ -70,7 +79,10 @@ const when = (seconds: number) =>
       />
       <button class="act main" type="submit">New folio</button>
     </form>
-    <p v-if="list === null" role="status">Loading…</p>
+    <p v-if="list === null && howFar > 0" role="status">
+      The recordings of the demo are made and read, once: {{ Math.round(100 * howFar) }} %
+    </p>
+    <p v-else-if="list === null" role="status">Loading…</p>
     <table v-else-if="list.length" class="plain">
       <tbody>
         <tr v-for="folio in list" :key="folio.id">
