@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
@@ -12,6 +12,13 @@ const opened = useFolio()
 const list = ref<Schemas['FolioName'][] | null>(null)
 const title = ref('')
 const howFar = ref(0)
+const wanted = ref('')
+const found = computed(() => {
+  const words = wanted.value.toLocaleLowerCase().split(/\s+/).filter(Boolean)
+  return (list.value ?? []).filter((f) => words.every((word) => f.title.toLocaleLowerCase().includes(word)))
+})
+/** With fewer than this all of them are in view. */
+const MANY_FOLIOS = 12
 
 onMounted(async () => {
   const asking = window.setInterval(() => void askHowFar(), 700)
@@ -83,28 +90,38 @@ const when = (seconds: number) =>
       The recordings of the demo are made and read, once: {{ Math.round(100 * howFar) }} %
     </p>
     <p v-else-if="list === null" role="status">Loading…</p>
-    <table v-else-if="list.length" class="plain">
-      <tbody>
-        <tr v-for="folio in list" :key="folio.id">
-          <td>
-            <RouterLink :to="{ name: 'notes', params: { folio: folio.id } }">{{ folio.title }}</RouterLink>
-          </td>
-          <td class="soft">{{ holding(folio) }}</td>
-          <td class="soft">changed {{ when(folio.changed_at) }}</td>
-          <td class="acts">
-            <button
-              type="button"
-              class="act small"
-              title="Another folio with the same takes, parts and history, to try something in"
-              @click="copy(folio)"
-            >
-              Copy
-            </button>
-            <button type="button" class="act small" @click="remove(folio)">Remove</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <template v-else-if="list.length">
+      <input
+        v-if="list.length > MANY_FOLIOS"
+        v-model="wanted"
+        class="field find"
+        aria-label="Words of a title"
+        :placeholder="`Words of a title: ${plural(list.length, 'folio')}`"
+      />
+      <p v-if="!found.length" class="soft">No folio has these words in its title.</p>
+      <table class="plain">
+        <tbody>
+          <tr v-for="folio in found" :key="folio.id">
+            <td>
+              <RouterLink :to="{ name: 'notes', params: { folio: folio.id } }">{{ folio.title }}</RouterLink>
+            </td>
+            <td class="soft">{{ holding(folio) }}</td>
+            <td class="soft">changed {{ when(folio.changed_at) }}</td>
+            <td class="acts">
+              <button
+                type="button"
+                class="act small"
+                title="Another folio with the same takes, parts and history, to try something in"
+                @click="copy(folio)"
+              >
+                Copy
+              </button>
+              <button type="button" class="act small" @click="remove(folio)">Remove</button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
     <p v-else class="soft">There is no folio yet. Give the first one a title.</p>
   </main>
 </template>
@@ -119,6 +136,10 @@ h1 {
 }
 .field {
   flex: 1;
+}
+.find {
+  width: 100%;
+  margin-top: 24px;
 }
 table {
   margin-top: 24px;
