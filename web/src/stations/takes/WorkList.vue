@@ -1,12 +1,16 @@
 <script setup lang="ts">
 /** Long work under way, in the order in which it was asked for, and what became of it. */
 import { computed } from 'vue'
+import type { Job } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 
 const folio = useFolio()
 const over = computed(() =>
   folio.jobs.filter((j) => !folio.running.includes(j) && (j.state !== 'done' || j.result.notice)),
 )
+/** What became of it, in words; of what was stopped nothing is left to say. */
+const outcome = ({ state, result }: Job) =>
+  state === 'stopped' ? '' : [result.title, result.detail, result.notice].filter(Boolean).join(' ')
 </script>
 
 <template>
@@ -28,10 +32,7 @@ const over = computed(() =>
         {{ job.title }}
       </li>
       <li v-for="job in over" :key="job.id">
-        {{ job.title }}: <strong>{{ job.state }}</strong>
-        <template v-if="job.state !== 'stopped'">
-          {{ [job.result.title, job.result.detail, job.result.notice].filter(Boolean).join(' ') }}
-        </template>
+        {{ job.title }}: <strong>{{ job.state }}</strong> <span>{{ outcome(job) }}</span>
       </li>
     </ul>
   </section>
