@@ -64,7 +64,7 @@ const made = computed(() => {
     <td>
       <input v-model="chosen" type="checkbox" :aria-label="`Choose ${take.name}`" />
     </td>
-    <td>
+    <td class="named">
       <input
         class="field name"
         :value="take.name"
@@ -154,8 +154,10 @@ const made = computed(() => {
 .nowrap {
   flex-wrap: nowrap;
 }
+.named,
 td:last-child {
   position: sticky;
+  left: -20px;
   right: -20px;
   background: var(--panel);
   background-clip: padding-box;

@@ -148,10 +148,15 @@ h2 {
   font: 600 20px var(--title-face);
 }
 .head {
+  position: sticky;
+  left: 0;
   margin-bottom: 12px;
 }
 .named {
+  position: sticky;
+  left: -20px;
   width: 40%;
+  background: var(--panel);
 }
 .offered {
   width: 110px;
