@@ -160,16 +160,6 @@ def test_takes_are_renamed_and_removed_undoably(app: App) -> None:
     assert set(app.get()["takes"]) == {take, other}
 
 
-def test_what_is_expected_to_be_wrong_of_a_part_is_told_until_a_hand_has_kept_it(app: App) -> None:
-    part = app.part()
-    notes = app.get(f"/parts/{part}/notes")
-    doubts = app.get("/parts/doubts")[part]
-    assert doubts["notes"] == len(notes)
-    assert doubts["wrong"] == pytest.approx(sum(1 - n["origin"]["confidence"] for n in notes))
-    app.edit(part, "keep", [n["id"] for n in notes])
-    assert app.get("/parts/doubts")[part]["wrong"] == 0
-
-
 def test_folios_of_one_title_are_told_apart(app: App) -> None:
     made = [app.client.post("/api/folios", json={"title": "Untitled piece"}).json()["id"] for _ in range(2)]
     titles = {f["id"]: f["title"] for f in app.client.get("/api/folios").json()}

@@ -66,6 +66,19 @@ def test_a_reading_is_accepted_at_the_limit_with_the_best_expected_f1(harmony: t
     assert len(app.get(f"/parts/{part}/notes")) == sum(sure >= best for sure in found["confidence"])
 
 
+def test_what_is_expected_to_be_wrong_of_a_take_is_told_until_a_hand_has_kept_it(
+    harmony: tuple[App, str, str],
+) -> None:
+    app, take, part = harmony
+    app.send("PUT", f"/parts/{part}/limit", {"least_confidence": 0.0})
+    notes = app.get(f"/parts/{part}/notes")
+    doubts = sum(1 - n["origin"]["confidence"] for n in notes)
+    assert doubts > 1
+    assert app.get("/takes/made") == {take: {"parts": 1, "notes": len(notes), "wrong": round(doubts)}}
+    app.edit(part, "keep", [n["id"] for n in notes])
+    assert app.get("/takes/made")[take]["wrong"] == 0
+
+
 def test_the_limit_leaves_a_chord_whole_round_a_mended_note(harmony: tuple[App, str, str]) -> None:
     app, _, part = harmony
     before = app.get(f"/parts/{part}/notes")

@@ -320,6 +320,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/takes/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Made
+         * @description What the parts of each take hold.
+         */
+        get: operations["get_made_api_folios__folio_id__takes_made_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/takes/{take_id}": {
         parameters: {
             query?: never;
@@ -656,26 +676,6 @@ export interface paths {
          * @description The list of events that is heard, and written, in the seconds of a take or of the folio.
          */
         get: operations["heard_api_folios__folio_id__parts_heard_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/folios/{folio_id}/parts/doubts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Doubts
-         * @description How many notes of each part are expected to be wrong.
-         */
-        get: operations["get_doubts_api_folios__folio_id__parts_doubts_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2635,6 +2635,18 @@ export interface components {
             end_off_s: number;
         };
         /**
+         * Made
+         * @description Parts of a take, their notes, and how many of these are expected to be wrong by how sure they were read.
+         */
+        Made: {
+            /** Parts */
+            parts: number;
+            /** Notes */
+            notes: number;
+            /** Wrong */
+            wrong: number;
+        };
+        /**
          * Marker
          * @description A named moment.
          */
@@ -2876,16 +2888,6 @@ export interface components {
             ][] | null;
             /** Base Revision */
             base_revision?: number | null;
-        };
-        /**
-         * PartDoubts
-         * @description Notes of a part, and how many of them are expected to be wrong by how sure they were read.
-         */
-        PartDoubts: {
-            /** Notes */
-            notes: number;
-            /** Wrong */
-            wrong: number;
         };
         /**
          * PartMade
@@ -4284,6 +4286,39 @@ export interface operations {
             };
         };
     };
+    get_made_api_folios__folio_id__takes_made_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["Made"];
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     rename_api_folios__folio_id__takes__take_id__patch: {
         parameters: {
             query?: never;
@@ -4901,39 +4936,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Heard"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    get_doubts_api_folios__folio_id__parts_doubts_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                folio_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: components["schemas"]["PartDoubts"];
-                    };
                 };
             };
             /** @description Validation Error */

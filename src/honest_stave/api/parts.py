@@ -137,13 +137,6 @@ class Event(Model):
     bends: list[tuple[float, float]]
 
 
-class PartDoubts(Model):
-    """Notes of a part, and how many of them are expected to be wrong by how sure they were read."""
-
-    notes: int
-    wrong: float
-
-
 class Heard(Model):
     """Events by part."""
 
@@ -193,12 +186,6 @@ def heard(studio: Opened, folio_id: str, take: str = "") -> JSONResponse:
         }
     }
     return JSONResponse(body)
-
-
-@router.get("/doubts")
-def get_doubts(studio: Opened, folio_id: str) -> dict[str, PartDoubts]:
-    """How many notes of each part are expected to be wrong."""
-    return {i: PartDoubts(notes=n, wrong=wrong) for i, (n, wrong) in parts.doubts(studio, folio_id).items()}
 
 
 @router.patch("/{part_id}")

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import Field
 
 from honest_stave.api.models import Model, Opened, Revision, Seconds
-from honest_stave.service import places, takes
+from honest_stave.service import parts, places, takes
 
 router = APIRouter(prefix="/api/folios/{folio_id}/takes", tags=["takes"])
 
@@ -22,6 +22,14 @@ class Rename(Model):
 
     name: str = Field(max_length=400)
     base_revision: int | None = None
+
+
+class Made(Model):
+    """Parts of a take, their notes, and how many of these are expected to be wrong by how sure they were read."""
+
+    parts: int
+    notes: int
+    wrong: int
 
 
 class Several(Model):
@@ -45,6 +53,12 @@ def bring_in(studio: Opened, folio_id: str, files: list[UploadFile]) -> Queued:
     """Brings files in; each is decoded by a worker."""
     jobs = [takes.bring_in(studio, folio_id, f.filename or "take", f.file) for f in files]
     return Queued(jobs=jobs)
+
+
+@router.get("/made")
+def get_made(studio: Opened, folio_id: str) -> dict[str, Made]:
+    """What the parts of each take hold."""
+    return {take: Made(**made) for take, made in parts.made_of_takes(studio, folio_id).items()}
 
 
 @router.patch("/{take_id}")

@@ -10,6 +10,7 @@ import numpy as np
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.part.accept import note_of, renew
 from honest_stave.core.part.events import Sounding, heard_parts, sounding_notes
+from honest_stave.core.part.handing_on import expected_wrong
 from honest_stave.core.part.notes import MOST_NOTES, Note, Part, in_order
 from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.reading import FormSettings
@@ -241,12 +242,21 @@ def take_candidates(
     return folios.change(studio, folio_id, edit, base)
 
 
-def doubts(studio: Studio, folio_id: str) -> dict[str, tuple[int, float]]:
-    """Of each part, how many notes it has and how many of them are expected to be wrong."""
+def made_of_takes(studio: Studio, folio_id: str) -> dict[str, dict[str, int]]:
+    """Of each take that has parts: how many, how many notes they hold, how many of these are expected to be wrong."""
     with studio.database.session() as session:
-        ids = list(history.entities(session, folio_id, "part"))
-    notes = {i: notes_of(studio, folio_id, i) for i in ids}
-    return {i: (len(found), sum(n.doubt for n in found)) for i, found in notes.items()}
+        bodies = history.entities(session, folio_id, "part")
+    by_take: dict[str, list[list[Note]]] = {}
+    for part_id, body in bodies.items():
+        by_take.setdefault(body["take"], []).append(notes_of(studio, folio_id, part_id))
+    return {
+        take: {
+            "parts": len(parts),
+            "notes": sum(map(len, parts)),
+            "wrong": expected_wrong(sum(n.doubt for notes in parts for n in notes)),
+        }
+        for take, parts in by_take.items()
+    }
 
 
 def events(

@@ -238,19 +238,27 @@ def _midi_words(lines: list[Line], tempo_map: TempoMap, settings: HandOnSettings
     )
 
 
-def words_of_doubt(wrong: float, count: int, what: str) -> str:
-    """How many of what was read are expected to be wrong, in words; empty where that is less than one.
+def expected_wrong(doubts: float) -> int:
+    """How many of what was read are expected to be wrong, 0 where that is less than one.
 
     Confidences are calibrated, so that doubts add up.
 
     Args:
-        wrong: sum of the doubts.
+        doubts: their sum.
+    """
+    return round(doubts) if doubts >= LEAST_WRONG else 0
+
+
+def words_of_doubt(doubts: float, count: int, what: str) -> str:
+    """How many are expected to be wrong, in words; empty where none is.
+
+    Args:
+        doubts: their sum.
         count: of how many.
         what: one of these, such as ``note``.
     """
-    if wrong < LEAST_WRONG:
-        return ""
-    return f"By how sure they were read, about {round(wrong)} of {how_many(count, what)} may be wrong"
+    wrong = expected_wrong(doubts)
+    return f"By how sure they were read, about {wrong} of {how_many(count, what)} may be wrong" if wrong else ""
 
 
 def _in_doubt(lines: list[Line]) -> str:

@@ -7,9 +7,8 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { clock, decibels, plural } from '../../ui/format'
 import { HOLDS } from '../../ui/kinds'
-import type { PartsOfTake } from './partsOfTakes'
 
-const { id, take, parts } = defineProps<{ id: string; take: Take; parts: PartsOfTake }>()
+const { id, take, parts } = defineProps<{ id: string; take: Take; parts: Schemas['Made'] | undefined }>()
 const emit = defineEmits<{ remove: [] }>()
 const chosen = defineModel<boolean>({ required: true })
 const folio = useFolio()
@@ -50,10 +49,8 @@ const made = computed(() => {
     folio.takesWith('beat_maps').includes(id) ? 'beats' : '',
     folio.takesWith('kits').includes(id) ? 'slices' : '',
     readings ? plural(readings, 'reading') : '',
-    parts.parts
-      ? plural(parts.parts, 'part') + (parts.notes === null ? '' : `, ${plural(parts.notes, 'note')}`)
-      : '',
-    Math.round(parts.wrong) ? `about ${Math.round(parts.wrong)} wrong` : '',
+    parts ? `${plural(parts.parts, 'part')}, ${plural(parts.notes, 'note')}` : '',
+    parts?.wrong ? `about ${parts.wrong} wrong` : '',
   ].filter(Boolean)
   return found.length ? found : ['nothing yet']
 })

@@ -7,20 +7,18 @@ import { openDialog } from '../../ui/dialogs'
 import FilePicker from '../../ui/FilePicker.vue'
 import { plural } from '../../ui/format'
 import StationEmpty from '../../ui/StationEmpty.vue'
-import { NO_PARTS, partsOfTakes } from './partsOfTakes'
 import TakeRow from './TakeRow.vue'
 import WorkList from './WorkList.vue'
 
 const folio = useFolio()
 const notices = useNotices()
 const marked = ref<Set<string>>(new Set())
-const doubts = ref<Record<string, Schemas['PartDoubts']>>({})
-const parts = computed(() => partsOfTakes(folio.state?.parts ?? {}, doubts.value))
-const of = (id: string) => parts.value[id] ?? NO_PARTS
+const made = ref<Record<string, Schemas['Made']>>({})
+const wrongOf = (id: string) => made.value[id]?.wrong ?? 0
 const worstFirst = ref(false)
 const takes = computed(() => {
   const found = Object.entries(folio.state?.takes ?? {})
-  return worstFirst.value ? found.sort(([a], [b]) => of(b).wrong - of(a).wrong) : found
+  return worstFirst.value ? found.sort(([a], [b]) => wrongOf(b) - wrongOf(a)) : found
 })
 const chosen = computed(() => takes.value.filter(([id]) => marked.value.has(id)))
 const all = computed(() => chosen.value.length > 0 && chosen.value.length === takes.value.length)
@@ -32,7 +30,7 @@ watch(() => folio.state?.revision, count, { immediate: true })
 async function count() {
   const params = { path: folio.path }
   if (folio.state)
-    doubts.value = await told(client.GET('/api/folios/{folio_id}/parts/doubts', { params })).catch(() => ({}))
+    made.value = await told(client.GET('/api/folios/{folio_id}/takes/made', { params })).catch(() => ({}))
 }
 
 function choose(id: string, on: boolean) {
@@ -108,7 +106,7 @@ async function remove(ids: string[]) {
             <th>
               made of it
               <button
-                v-if="takes.length > 1 && takes.some(([id]) => of(id).wrong >= 1)"
+                v-if="takes.length > 1 && takes.some(([id]) => wrongOf(id))"
                 type="button"
                 class="act small"
                 :aria-pressed="worstFirst"
@@ -126,7 +124,7 @@ async function remove(ids: string[]) {
             :id="id"
             :key="id"
             :take="take"
-            :parts="of(id)"
+            :parts="made[id]"
             :model-value="marked.has(id)"
             @update:model-value="choose(id, $event)"
             @remove="remove([id])"
