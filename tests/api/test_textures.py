@@ -75,7 +75,7 @@ def test_what_is_expected_to_be_wrong_of_a_take_is_told_until_a_hand_has_kept_it
     notes = app.get(f"/parts/{part}/notes")
     doubts = sum(1 - n["origin"]["confidence"] for n in notes)
     assert doubts > 1
-    assert app.get("/takes/made") == {take: {"parts": 1, "notes": len(notes), "wrong": round(doubts)}}
+    assert app.get("/takes/made") == {take: {"notes": len(notes), "wrong": round(doubts)}}
     app.edit(part, "keep", [n["id"] for n in notes])
     assert app.get("/takes/made")[take]["wrong"] == 0
 

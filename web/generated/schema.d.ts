@@ -2636,11 +2636,9 @@ export interface components {
         };
         /**
          * Made
-         * @description Parts of a take, their notes, and how many of these are expected to be wrong by how sure they were read.
+         * @description Notes of a take's parts, and how many of them are expected to be wrong by how sure they were read.
          */
         Made: {
-            /** Parts */
-            parts: number;
             /** Notes */
             notes: number;
             /** Wrong */

@@ -25,9 +25,8 @@ class Rename(Model):
 
 
 class Made(Model):
-    """Parts of a take, their notes, and how many of these are expected to be wrong by how sure they were read."""
+    """Notes of a take's parts, and how many of them are expected to be wrong by how sure they were read."""
 
-    parts: int
     notes: int
     wrong: int
 

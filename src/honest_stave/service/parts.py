@@ -243,19 +243,15 @@ def take_candidates(
 
 
 def made_of_takes(studio: Studio, folio_id: str) -> dict[str, dict[str, int]]:
-    """Of each take that has parts: how many, how many notes they hold, how many of these are expected to be wrong."""
+    """Of each take that has parts: how many notes they hold, and how many of these are expected to be wrong."""
     with studio.database.session() as session:
         bodies = history.entities(session, folio_id, "part")
-    by_take: dict[str, list[list[Note]]] = {}
+    by_take: dict[str, list[Note]] = {}
     for part_id, body in bodies.items():
-        by_take.setdefault(body["take"], []).append(notes_of(studio, folio_id, part_id))
+        by_take.setdefault(body["take"], []).extend(notes_of(studio, folio_id, part_id))
     return {
-        take: {
-            "parts": len(parts),
-            "notes": sum(map(len, parts)),
-            "wrong": expected_wrong(sum(n.doubt for notes in parts for n in notes)),
-        }
-        for take, parts in by_take.items()
+        take: {"notes": len(notes), "wrong": expected_wrong(sum(n.doubt for n in notes))}
+        for take, notes in by_take.items()
     }
 
 

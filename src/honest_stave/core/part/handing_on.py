@@ -266,9 +266,9 @@ def _in_doubt(lines: list[Line]) -> str:
     text = words_of_doubt(sum(wrong), sum(len(line.events) for line in lines), "note")
     if not text:
         return ""
-    worst = int(np.argmax(wrong))
-    if len(lines) > 1 and wrong[worst] >= LEAST_WRONG:
-        text += f", most of one part in “{lines[worst].name}”: {round(wrong[worst])} of {len(lines[worst].events):,}"
+    worst = lines[int(np.argmax(wrong))]
+    if len(lines) > 1 and (most := expected_wrong(max(wrong))):
+        text += f", most of one part in “{worst.name}”: {most} of {len(worst.events):,}"
     return f"{text}. Those that a hand has kept or mended are not counted."
 
 

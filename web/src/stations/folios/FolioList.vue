@@ -17,7 +17,7 @@ const found = computed(() => {
   const words = wanted.value.toLocaleLowerCase().split(/\s+/).filter(Boolean)
   return (list.value ?? []).filter((f) => words.every((word) => f.title.toLocaleLowerCase().includes(word)))
 })
-/** With fewer than this all of them are in view. */
+/** As many as this are in view at once. */
 const MANY_FOLIOS = 12
 
 onMounted(async () => {
@@ -92,7 +92,7 @@ const when = (seconds: number) =>
     <p v-else-if="list === null" role="status">Loading…</p>
     <template v-else-if="list.length">
       <input
-        v-if="list.length > MANY_FOLIOS"
+        v-if="list.length > MANY_FOLIOS || wanted"
         v-model="wanted"
         class="field find"
         aria-label="Words of a title"

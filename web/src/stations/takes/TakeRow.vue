@@ -8,7 +8,12 @@ import { useNotes } from '../../folio/notes'
 import { clock, decibels, plural } from '../../ui/format'
 import { HOLDS } from '../../ui/kinds'
 
-const { id, take, parts } = defineProps<{ id: string; take: Take; parts: Schemas['Made'] | undefined }>()
+/** Notes of its parts are counted by the server, which takes a moment. */
+const { id, take, notesMade } = defineProps<{
+  id: string
+  take: Take
+  notesMade: Schemas['Made'] | undefined
+}>()
 const emit = defineEmits<{ remove: [] }>()
 const chosen = defineModel<boolean>({ required: true })
 const folio = useFolio()
@@ -45,12 +50,13 @@ const ends = computed(() =>
 /** What there is of the take, in words. */
 const made = computed(() => {
   const readings = folio.readings.filter((r) => r.take === id).length
+  const parts = Object.values(folio.state?.parts ?? {}).filter((p) => p.take === id).length
   const found = [
     folio.takesWith('beat_maps').includes(id) ? 'beats' : '',
     folio.takesWith('kits').includes(id) ? 'slices' : '',
     readings ? plural(readings, 'reading') : '',
-    parts ? `${plural(parts.parts, 'part')}, ${plural(parts.notes, 'note')}` : '',
-    parts?.wrong ? `about ${parts.wrong} wrong` : '',
+    parts ? plural(parts, 'part') + (notesMade ? `, ${plural(notesMade.notes, 'note')}` : '') : '',
+    notesMade?.wrong ? `about ${notesMade.wrong} wrong` : '',
   ].filter(Boolean)
   return found.length ? found : ['nothing yet']
 })

@@ -28,9 +28,13 @@ const readable = computed(() => chosen.value.filter(([, take]) => take.kind === 
 // What is made of the takes is counted whenever the folio changes while they are looked at.
 watch(() => folio.state?.revision, count, { immediate: true })
 async function count() {
+  const counted = folio.state
+  if (!counted) return
   const params = { path: folio.path }
-  if (folio.state)
-    made.value = await told(client.GET('/api/folios/{folio_id}/takes/made', { params })).catch(() => ({}))
+  const answer = await told(client.GET('/api/folios/{folio_id}/takes/made', { params })).catch(() => null)
+  // What comes after another change, or of a folio that was left, is out of date.
+  if (answer && folio.state?.id === counted.id && folio.state.revision === counted.revision)
+    made.value = answer
 }
 
 function choose(id: string, on: boolean) {
@@ -124,7 +128,7 @@ async function remove(ids: string[]) {
             :id="id"
             :key="id"
             :take="take"
-            :parts="made[id]"
+            :notes-made="made[id]"
             :model-value="marked.has(id)"
             @update:model-value="choose(id, $event)"
             @remove="remove([id])"
