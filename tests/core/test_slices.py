@@ -282,5 +282,18 @@ def test_the_bars_of_a_loop_that_was_cut_to_them_fill_it() -> None:
     assert found.end_off_s == pytest.approx(-0.003, abs=0.002)
 
 
+def test_a_single_bar_cut_to_its_ends_is_one_bar() -> None:
+    """Its halves repeat, triplets would fit its hits as well, and a hit before its end begins no bar."""
+    beat_s = 60 / 97
+    kicks = [0.0, 1.0, 2.0, 2.75]
+    snares = [1.0, 3.0]
+    hats = [0.0, 0.75, 1.0, 2.0, 2.75, 3.0, 3.97]
+    rows = sorted((0.001 + place * beat_s, drum, 90.0) for drum, on in enumerate((kicks, snares, hats)) for place in on)
+    time_s, drum, velocity = (np.array(column) for column in zip(*rows, strict=True))
+    found = propose_tempo(time_s, drum, velocity, 4 * beat_s)[0]
+    assert (found.bars, found.numerator, found.denominator) == (1, 4, 4)
+    assert found.bpm == pytest.approx(97, abs=1e-9)
+
+
 def test_too_few_hits_tell_no_tempo() -> None:
     assert propose_tempo(np.array([0.1, 0.2]), np.array([0, 1]), np.array([90.0, 90.0]), 1.0) == ()

@@ -1,7 +1,7 @@
 """Tempo, length in bars, meter and swing of a drum loop, from its hits.
 
-Every tempo is tried: how exactly the hits lie on its sixteenths, whether the bar repeats, and
-whether kicks and snares fall where drummers put them.
+Every tempo is tried: how exactly the hits lie on its sixteenths, whether the bar repeats, whether
+kicks and snares fall where drummers put them, and whether the recording was cut to its bars.
 """
 
 from dataclasses import dataclass, replace
@@ -22,10 +22,14 @@ METERS = ((4, 4), (3, 4), (2, 4), (4, 3), (2, 3), (5, 4), (7, 4))
 AGAINST_METER = {(4, 4): 0.0, (3, 4): 0.14, (2, 4): 0.12, (4, 3): 0.1, (2, 3): 0.12, (5, 4): 0.22, (7, 4): 0.25}
 # Tempi are spread about this one, by so many octaves.
 USUAL_BPM, SPREAD_OCTAVES = 112.0, 0.75
-WEIGHTS = {"grid": 1.0, "repeat": 0.5, "accents": 0.6, "usual": 0.35, "coarse": 0.35, "swing": 0.05}
+WEIGHTS = {"grid": 1.0, "repeat": 0.5, "accents": 0.6, "usual": 0.35, "coarse": 0.35, "swing": 0.05, "cut": 0.3}
 SAME_S = 0.03
 # A recording that begins and ends this near to its bars was cut to them: closer than that no drummer plays.
 CUT_TO_BARS_S = 0.02
+# Loops are cut to 1, 2, 4 and more bars; another length says half as much.
+ANOTHER_LENGTH = 0.5
+# What repeats is not told where fewer hits than this could come again.
+LEAST_REPEATS, NOT_TOLD = 3, 0.3
 LEAST_HITS = 4
 # Tempi are judged over so much, or so many moments if that takes longer: between two tempi that are tried the grid
 # would be lost in a longer stretch. What is around refines the tempo, a stretch at a time.
@@ -35,7 +39,8 @@ ENOUGH_DRUMS = 0.5
 # Where fewer of the moments lie on the grid, the tempo is not kept, and what is around says nothing of it.
 KEPT_SHARE = 0.5
 DIFFERENT = 0.04
-RIVALS = 3
+# So many are placed in the recording, and the likeliest proposed with so many rivals.
+PLACED, RIVALS = 12, 3
 
 
 @dataclass(frozen=True)
@@ -97,8 +102,9 @@ def propose_tempo(
     for each in found:
         if all(_differs(each, other) for other in kept):
             kept.append(_placed(_refined(each, moments, weight, judged), moments, duration_s))
-        if len(kept) > RIVALS:
+        if len(kept) == PLACED:
             break
+    kept = sorted((_told_by_ends(each) for each in kept), key=lambda t: -t.score)[: RIVALS + 1]
     odds = np.exp(8 * (np.array([t.score for t in kept]) - kept[0].score))
     return tuple(replace(t, share=float(o / odds.sum())) for t, o in zip(kept, odds, strict=True))
 
@@ -151,7 +157,9 @@ def _judge(
     coarse = float(weight[on_beat].sum() / weight.sum())
     number = np.round(place).astype(int) % beats
     accents = _accents(on_beat, number, beats, kick, snare)
-    repeat = _repeats(moments, beats * beat_s)
+    # Of a single bar only its halves can repeat, and they say as much of it as of a bar of that length.
+    whole = beats % 2 or (moments < moments[-1] - beats * beat_s + SAME_S).sum() >= LEAST_REPEATS
+    repeat = _repeats(moments, beats * beat_s if whole else beats / 2 * beat_s)
     usual = -0.5 * (np.log2(bpm / USUAL_BPM) / SPREAD_OCTAVES) ** 2
     score = (
         WEIGHTS["grid"] * grid
@@ -190,8 +198,8 @@ def _accents(on_beat: NDArray[np.bool_], number: NDArray[np.int64], beats: int, 
 def _repeats(moments: Values, bar_s: float) -> float:
     """Share of the hits that come again a bar later, of those that could."""
     able = moments < moments[-1] - bar_s + SAME_S
-    if able.sum() < 3:
-        return 0.3
+    if able.sum() < LEAST_REPEATS:
+        return NOT_TOLD
     later = moments[able] + bar_s
     nearest = np.abs(moments[np.clip(np.searchsorted(moments, later), 0, len(moments) - 1)] - later)
     before = np.abs(moments[np.clip(np.searchsorted(moments, later) - 1, 0, len(moments) - 1)] - later)
@@ -252,8 +260,22 @@ def _placed(tempo: LoopTempo, moments: Values, duration_s: float) -> LoopTempo:
     bar_s = beats * 60 / tempo.bpm
     before = max(0, int(np.floor((tempo.start_s - moments[0] + SAME_S) / bar_s)))
     tempo = replace(tempo, start_s=max(tempo.start_s - before * bar_s, 0.0))
+    whole = max(1, round((duration_s - tempo.start_s) / bar_s))
+    if _ends_on_bars(tempo.start_s, duration_s - (tempo.start_s + whole * bar_s)):
+        return replace(tempo, bars=whole, bpm=60 * beats * whole / duration_s, end_off_s=-tempo.start_s)
     bars = max(1, int(np.floor((moments[-1] - tempo.start_s) / bar_s + 0.02)) + 1)
-    end_off_s = duration_s - (tempo.start_s + bars * bar_s)
-    if tempo.start_s <= CUT_TO_BARS_S and abs(end_off_s) <= CUT_TO_BARS_S:
-        return replace(tempo, bars=bars, bpm=60 * beats * bars / duration_s, end_off_s=-tempo.start_s)
-    return replace(tempo, bars=bars, end_off_s=end_off_s)
+    return replace(tempo, bars=bars, end_off_s=duration_s - (tempo.start_s + bars * bar_s))
+
+
+def _ends_on_bars(start_s: float, end_off_s: float) -> bool:
+    return start_s <= CUT_TO_BARS_S and abs(end_off_s) <= CUT_TO_BARS_S
+
+
+def _told_by_ends(tempo: LoopTempo) -> LoopTempo:
+    """The tempo with what the recording's ends say of it."""
+    if not _ends_on_bars(tempo.start_s, tempo.end_off_s):
+        return tempo
+    beats = tempo.numerator if tempo.denominator == 4 else tempo.numerator // 3
+    chance = min(1.0, 2 * CUT_TO_BARS_S * tempo.bpm / (60 * beats))
+    usual = 1.0 if float(np.log2(tempo.bars)).is_integer() else ANOTHER_LENGTH
+    return replace(tempo, score=tempo.score + WEIGHTS["cut"] * usual * (1 - chance))
