@@ -69,6 +69,24 @@ def test_what_has_overtones_or_falls_at_once_is_left_as_it_is() -> None:
     assert not is_bare_bass([])
 
 
+def test_drums_over_a_kick_that_rings_are_drums() -> None:
+    random, step_s = np.random.default_rng(3), 0.125
+    time_s = np.arange(round(32 * step_s * RATE)) / RATE
+    sound = np.zeros_like(time_s)
+    for step in range(32):
+        since = time_s - step * step_s - 0.005
+        struck = since >= 0
+        if step % 4 == 0:
+            tone = np.sin(2 * np.pi * np.cumsum(48 * (1 + 2 * np.exp(-since.clip(0) / 0.02))) / RATE)
+            sound += np.where(struck, 0.8 * tone * np.exp(-since.clip(0) / 0.6) * (since < 4 * step_s), 0)
+        noise = random.standard_normal(len(time_s))
+        if step % 8 == 4:
+            sound += np.where(struck, 0.25 * noise * np.exp(-since.clip(0) / 0.03), 0)
+        hat = np.diff(noise, prepend=0.0)
+        sound += np.where(struck, 0.04 * hat * np.exp(-since.clip(0) / 0.012), 0)
+    assert judge_kind(np.tanh(sound).astype(np.float32)[:, None], RATE).name == "drums"
+
+
 def test_overtones_are_added_alike_wherever_a_long_take_is_divided() -> None:
     line = low_line(1, ANALYSIS_RATE)
     # The second block of a long take begins inside this line, the first of a short one holds it whole.

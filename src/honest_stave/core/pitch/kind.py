@@ -84,15 +84,20 @@ def judge_kind(samples: NDArray[np.float32], rate: int) -> Kind:
     parts = [prepare(samples, rate, ListenSettings(from_s=from_s, to_s=to_s))[0] for from_s, to_s in listened]
     raised, _ = loud_enough(np.concatenate(parts))
     parts = np.split(raised, np.cumsum([len(part) for part in parts])[:-1])
-    bare_bass = is_bare_bass(parts)
-    if bare_bass:
-        parts = [with_overtones(part) for part in parts]
+    if not is_bare_bass(parts):
+        return _of_parts(parts)
+    found = _of_parts([with_overtones(part) for part in parts])
+    # A kick that rings low and loud is one or two pitches; what was added would hide the drums over it.
+    return _of_parts(parts) if found.of_two_pitches > SURELY_TWO else _no_drums(found)
+
+
+def _of_parts(parts: list[NDArray[np.float32]]) -> Kind:
+    """What parts of a take at ``ANALYSIS_RATE`` seem to hold."""
     measured = []
     for part in parts:
         bands = measure_all(part)
         measured.append(measures(bands, hear(bands)))
-    found = kind_of(over_all(measured), constants_of("notes")["kind"])
-    return _no_drums(found) if bare_bass else found
+    return kind_of(over_all(measured), constants_of("notes")["kind"])
 
 
 def judge_heard(bands: Bands, activity: Activity, *, bare_bass: bool = False) -> Kind:
