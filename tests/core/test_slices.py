@@ -288,7 +288,9 @@ def test_a_single_bar_cut_to_its_ends_is_one_bar() -> None:
     kicks = [0.0, 1.0, 2.0, 2.75]
     snares = [1.0, 3.0]
     hats = [0.0, 0.75, 1.0, 2.0, 2.75, 3.0, 3.97]
-    rows = sorted((0.001 + place * beat_s, drum, 90.0) for drum, on in enumerate((kicks, snares, hats)) for place in on)
+    rows = sorted(
+        (0.001 + place * beat_s, drum, 90.0) for drum, on in enumerate((kicks, snares, hats)) for place in on
+    )
     time_s, drum, velocity = (np.array(column) for column in zip(*rows, strict=True))
     found = propose_tempo(time_s, drum, velocity, 4 * beat_s)[0]
     assert (found.bars, found.numerator, found.denominator) == (1, 4, 4)

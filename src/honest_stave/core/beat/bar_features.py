@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_hearing import BeatActivity
-from honest_stave.core.beat.heard import Heard
+from honest_stave.core.beat.heard import GATHERED, Heard
 from honest_stave.core.beat.stress import stresses
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
@@ -13,6 +13,9 @@ Values = NDArray[np.float64]
 
 # Places within a beat at which beginnings are looked up, for meters in two and in three.
 PLACES = (0.0, 0.25, 1 / 3, 0.5, 2 / 3, 0.75)
+# Where the features hold what begins at these places.
+OWN = 4
+PATTERNS = slice(OWN, OWN + len(PLACES) * GATHERED)
 # Beats before and after that a beat is compared with.
 LAGS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 12)
 FAR_LOG_ODDS = 6.0

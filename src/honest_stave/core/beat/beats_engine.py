@@ -20,7 +20,7 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 from honest_stave.core.signal.loud_enough import loud_enough
 
-ENGINE = "beats 11"
+ENGINE = "beats 12"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
 NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
 # Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.

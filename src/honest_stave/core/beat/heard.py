@@ -24,6 +24,8 @@ RISE_UNIT_DB = 12.0
 CHORD_SPANS_S = (0.35, 0.9)
 BASS_ROWS = 34
 COLUMNS = 2 * ZONES + 7 + 3 + 1
+# The same with either kind of register gathered to three.
+GATHERED = COLUMNS - 2 * ZONES + 2 * 3
 CHROMA = 24
 # A note begins where its onset is likelier than this and than around it, and sounds while that is so likely.
 LEAST_ONSET, LEAST_SOUNDING = 0.25, 0.3

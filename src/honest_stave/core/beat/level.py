@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.bar_features import bar_features
+from honest_stave.core.beat.bar_features import PATTERNS, bar_features
 from honest_stave.core.beat.bars import Bars, find_bars
 from honest_stave.core.beat.beats_hearing import (
     SHORTEST_LOG2,
@@ -24,12 +24,16 @@ from honest_stave.core.beat.beats_hearing import (
     hear_bars,
 )
 from honest_stave.core.beat.heard import Heard
+from honest_stave.core.beat.repeated import repeated
 from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, other_levels, track_beats
 
 Values = NDArray[np.float64]
 
 # Weights in what a level is worth; the level that was tracked has an advance.
 TRACKED, LENGTH, CLEARNESS, METER, HEARD, USUAL, COUNTED = 0.9, 0.5, 0.5, 0.5, 0.1, 0.5, 0.4
+# What coming again after some bars is worth for a meter, in log-odds a beat: of 180 clips held out none changes for the
+# better or worse with 8 to 24, two do for the worse with 32.
+REPEATED = 22.0
 # A beat as long as this is likeliest, in seconds (Parncutt, 1994).
 USUAL_S = 0.58
 MOST_ODDS = 4.0
@@ -61,11 +65,13 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
     for row in _tracked_anew(activity, heard.columns[:, -1].astype(np.float64)):
         if not any(_same(row, known) for known in rows):
             rows += [row, *other_levels(row)]
-    said = [hear_bars(bar_features(heard, activity, row)) for row in rows]
+    features = [bar_features(heard, activity, row) for row in rows]
+    said = [hear_bars(own) for own in features]
     # The first is the one that was tracked; bars are laid over the best only.
     worths = [_worth(activity, row, own) for row, own in zip(rows, said, strict=True)]
     best = int(np.argmax([worths[0] + TRACKED, *worths[1:]]))
-    return Level(rows[best], find_bars(said[best].downbeat.astype(float), said[best].meter.astype(float)))
+    meter = said[best].meter + REPEATED * repeated(features[best][:, PATTERNS])
+    return Level(rows[best], find_bars(said[best].downbeat.astype(float), meter))
 
 
 def length_share(activity: BeatActivity, length_s: float) -> float:
