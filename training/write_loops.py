@@ -1,6 +1,6 @@
-"""Writes loops of kits in no training as files with their truth, to be scored like recordings.
+"""Writes loops of kits that only the registries hold as files with their truth, to be scored like recordings.
 
-    python -m training.write_loops FOLDER --loops 96
+    python -m training.write_loops FOLDER SAMPLES --loops 132
 
 Strokes that belong to no class (claps, sticks, hand drums) are left out: their class is not asked.
 """
@@ -15,24 +15,27 @@ import soundfile
 from training.hit_clips import make_clip
 from training.loops_made import LOOP_S
 from training.one_shots import CLASS_OF_ROLE, DRUMS, RATE
-from training.unfamiliar_kits import NAMES, tuning_kits
+from training.registry_kits import registry_kits
 
-# Loops that no fit of the kits in no training has met.
+# Patterns that no training has met.
 FIRST_SEED = 5000
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("folder", type=Path)
-    parser.add_argument("--loops", type=int, default=96)
+    parser.add_argument("samples", type=Path, help="the packages of registry_kits.py")
+    parser.add_argument("--loops", type=int, default=132)
     options = parser.parse_args()
-    kits = [{role: strokes for role, strokes in kit.items() if CLASS_OF_ROLE[role]} for kit in tuning_kits()]
+    named = registry_kits(options.samples)
+    names = list(named)
+    kits = [{role: strokes for role, strokes in kit.items() if CLASS_OF_ROLE[role]} for kit in named.values()]
     folder = options.folder / "hits"
     folder.mkdir(parents=True, exist_ok=True)
     for number in range(options.loops):
         which, length_s = number % len(kits), float(np.random.default_rng([17, number]).uniform(*LOOP_S))
         clip = make_clip(FIRST_SEED + number, [kits[which]], tuning=True, length_s=length_s)
-        path = folder / f"{Path(NAMES[which]).stem.replace(' ', '-')}-{number:03d}"
+        path = folder / f"{names[which]}-{number:03d}"
         loudest = max(1.0, float(np.abs(clip.sound).max()))
         soundfile.write(path.with_suffix(".flac"), clip.sound / loudest, RATE, subtype="PCM_16")
         hits = [
