@@ -8,7 +8,7 @@ import soundfile
 from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
 
-from training import made_kits, oscillators, recorded_notes, wide_voices
+from training import made_kits, one_shots, oscillators, recorded_notes, wide_voices
 
 RATE = recorded_notes.RATE
 
@@ -135,3 +135,16 @@ def test_a_drum_machine_s_tone_falls_into_its_pitch_and_rings_until_the_next() -
     assert oscillators.lasts_s(patch, notes[0], 0.7) > 0.4
     assert oscillators.lasts_s(patch, notes[0], 0.45) <= 0.45
     assert patch.drop_semitones > 0
+
+
+@pytest.mark.parametrize(
+    ("name", "role"),
+    [
+        ("Cowbell", "other"), ("Agogo Low", "other"), ("Kenkeni1 Bell Hit", "other"), ("Tambourine Pedal", "other"),
+        ("Ride Bell", "ride"), ('Ride (Custom 22")', "ride"), ("Snare Rimshot", "snare"), ("Rim", "rim"),
+        ("Floor Tom", "tom"), ("Pedal HH", "pedal hat"), ("Hat Op Dirty", "open hat"), ("bass drum 1", "kick"),
+        ("Snare Roll", None), ("", None),
+    ],
+)  # fmt: skip
+def test_drums_of_a_kit_are_what_their_names_say(name: str, role: str | None) -> None:
+    assert one_shots.role_of_name(name) == role
