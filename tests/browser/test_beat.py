@@ -38,7 +38,8 @@ def test_a_live_take_gets_its_time(empty: Page, tmp_path: Path) -> None:
     page.locator("[data-test=files]").set_input_files(source)
     page.locator("tr[data-take='curtain call']").get_by_role("button", name="Open").click()
     page.get_by_role("link", name="Beat").click()
-    page.locator("[data-test=find-beats]").click()
+    expect(page.locator("[data-test=find-beats]")).to_be_visible()
+    page.keyboard.press("r")
     expect(page.locator("[data-test=beats-found]")).to_contain_text("of 4/4", timeout=60_000)
     expect(page.locator("[data-test=rules]")).to_be_visible()
 

@@ -189,7 +189,7 @@ export function registerActions(router: Router): void {
     { id: 'pick', label: 'Select by a rule', key: 's', group: 'Selecting', when: inPart, run: () => (openDialog.value = 'pick') },
     { id: 'ghosts', label: 'Ghosts', key: 'Shift+g', group: 'Selecting', when: inPart, run: () => void selectGhosts() },
     { id: 'select-none', label: 'Nothing', key: 'Escape', group: 'Selecting', when: () => noDialog() && inNotes(), run: () => notes.select([]) },
-    { id: 'read', label: 'Read', key: 'r', group: 'Work', when: () => here() !== 'beat' && notes.take?.kind === 'audio', run: () => (openDialog.value = 'read') },
+    { id: 'read', label: 'Read', key: 'r', group: 'Work', when: () => (inNotes() || here() === 'takes') && notes.take?.kind === 'audio', run: () => (openDialog.value = 'read') },
     { id: 'accept', label: 'Accept as a part', key: 'a', group: 'Work', when: () => inNotes() && !!notes.readingId && !notes.partId, run: () => void notes.accept() },
     { id: 'time', label: 'Time', key: 't', group: 'Work', run: () => (openDialog.value = 'time') },
     { id: 'table', label: 'As a table', key: 'Shift+t', group: 'Work', when: inNotes, run: () => (openDialog.value = 'table') },

@@ -23,6 +23,12 @@ export function beatActions(router: Router): Action[] {
   const here = () =>
     router.currentRoute.value.name === 'beat' && beats.map !== null && openDialog.value === ''
   const chosen = () => here() && beats.focus >= 0
+  const unread = () =>
+    router.currentRoute.value.name === 'beat' &&
+    openDialog.value === '' &&
+    notes.take?.kind === 'audio' &&
+    !beats.id &&
+    !beats.reading
   const time = (i: number) => beats.map?.time_s[i] ?? 0
 
   function go(i: number, closer = false) {
@@ -102,6 +108,7 @@ export function beatActions(router: Router): Action[] {
   }
 
   return [
+    { id: 'find-beats', label: 'Find the beats', key: 'r', group: 'Beat', when: unread, run: () => void beats.find() },
     { id: 'beat-play', label: 'Play', key: ' ', group: 'Beat', when: here, run: play },
     { id: 'beat-with-click', label: 'With click', key: '1', group: 'Beat', when: chosen, run: withClick },
     { id: 'beat-hear', label: 'This beat', key: '2', group: 'Beat', when: chosen, run: hearBeat },

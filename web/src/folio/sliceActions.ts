@@ -23,6 +23,12 @@ export function sliceActions(router: Router): Action[] {
   const here = () =>
     router.currentRoute.value.name === 'slices' && kits.kit !== null && openDialog.value === ''
   const chosen = () => here() && kits.selection.size > 0
+  const uncut = () =>
+    router.currentRoute.value.name === 'slices' &&
+    openDialog.value === '' &&
+    notes.take?.kind === 'audio' &&
+    !kits.id &&
+    !kits.reading
 
   function go(place: number) {
     const piece = kits.playable[place]
@@ -49,6 +55,7 @@ export function sliceActions(router: Router): Action[] {
   }
 
   return [
+    { id: 'cut-loop', label: 'Cut the loop', key: 'r', group: 'Slices', when: uncut, run: () => void kits.cut() },
     { id: 'hear-slice', label: 'Slice', key: '1', group: 'Slices', when: chosen, run: () => kits.focus && void hearSlice(kits.focus) },
     { id: 'hear-in-loop', label: 'Loop', key: '2', group: 'Slices', when: chosen, run: () => kits.focus && hearLoop(kits.focus) },
     { id: 'hear-rebuilt', label: 'Rebuilt', key: '3', group: 'Slices', when: here, run: () => void player.playRebuilt() },

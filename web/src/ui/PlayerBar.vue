@@ -28,7 +28,9 @@ function barBeat(time: number): string {
   )
   return `${grid.bar[low]}.${grid.beat[low]}.${String(hundredths).padStart(2, '0')}`
 }
-const place = computed(() => barBeat(player.position).replace(/\.\d\d$/, ''))
+/** So near before a beat a moment is heard on it: a loop that was cut to its bars begins a little before them. */
+const HEARD_ON_S = 0.005
+const place = computed(() => barBeat(player.position + HEARD_ON_S).replace(/\.\d\d$/, ''))
 const pointer = computed(() => {
   if (view.pointerTime === null) return ''
   const pitch = view.pointerPitch

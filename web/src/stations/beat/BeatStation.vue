@@ -5,6 +5,7 @@ import { useBeats } from '../../folio/beats'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { usePlayer } from '../../player/store'
+import ActButton from '../../ui/ActButton.vue'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import BeatLanes from './BeatLanes.vue'
 import BeatMargin from './BeatMargin.vue'
@@ -46,9 +47,7 @@ watch(
         <progress :value="beats.reading.progress" max="1" /> {{ Math.round(beats.reading.progress * 100) }} %
         <button type="button" class="act small" @click="folio.stopJob(beats.reading.id)">Stop this</button>
       </template>
-      <button v-else type="button" class="act main" data-test="find-beats" @click="beats.find()">
-        Find them
-      </button>
+      <ActButton v-else action="find-beats" label="Find them" main data-test="find-beats" />
       <LayScore v-if="!beats.reading" />
       <OtherTakes v-if="others.length" :takes="others" has="beats" />
     </div>

@@ -5,6 +5,7 @@ import { useFolio } from '../../folio/folio'
 import { useKits } from '../../folio/kits'
 import { useNotes } from '../../folio/notes'
 import { usePlayer } from '../../player/store'
+import ActButton from '../../ui/ActButton.vue'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import { HOLDS } from '../../ui/kinds'
 import OtherTakes from '../../ui/OtherTakes.vue'
@@ -74,7 +75,7 @@ watch(
         <progress :value="kits.reading.progress" max="1" /> {{ Math.round(kits.reading.progress * 100) }} %
         <button type="button" class="act small" @click="folio.stopJob(kits.reading.id)">Stop this</button>
       </template>
-      <button v-else type="button" class="act main" data-test="cut" @click="kits.cut()">Cut it</button>
+      <ActButton v-else action="cut-loop" label="Cut it" main data-test="cut" />
       <OtherTakes v-if="others.length" :takes="others" has="slices" />
     </div>
     <div v-else-if="notes.take" class="ask">
