@@ -12,8 +12,10 @@ from honest_stave.core.beat.beats_hearing import METERS
 
 Values = NDArray[np.float64]
 
-# Phrases are one, two or four bars long; what is beside them is the mean of so many lags.
-BARS_LATER = (1, 2, 4)
+# After so many bars phrases come again, and what that is worth: most after the bar itself, or two beats that come
+# again only after four would be a bar.
+BARS_LATER = {1: 0.6, 2: 0.2, 4: 0.2}
+# What is beside them is the mean of so many lags.
 LAGS_BESIDE = 16
 # Fewer pairs of beats say nothing of a lag.
 FEWEST_PAIRS = 16
@@ -35,4 +37,5 @@ def repeated(patterns: NDArray[np.floating]) -> Values:
     if len(likeness):
         # A lag is worth the share of the beats that it compares.
         more[1 : len(likeness) + 1] = (likeness - likeness[:LAGS_BESIDE].mean()) * (1 - np.array(known) / beats)
-    return np.array([np.mean([more[bars * length] for bars in BARS_LATER]) for length, _ in METERS])
+    worth = BARS_LATER.items()
+    return np.array([sum(share * more[bars * length] for bars, share in worth) for length, _ in METERS])
