@@ -104,6 +104,14 @@ def test_a_few_beats_are_not_explained_by_one_long_bar() -> None:
     assert set(find_bars(np.where(np.arange(14) % 7 == 0, 3.0, -3.0), shares_of(14, (7, False))).length) == {7}
 
 
+def test_two_beats_are_a_bar_where_no_other_is_as_likely() -> None:
+    halves = np.where(np.arange(32) % 2 == 0, 0.6, -2.0)
+    either = np.logaddexp(shares_of(32, (2, False)), shares_of(32, (4, False)))
+    assert set(find_bars(halves, either).length.tolist()) == {4}
+    firsts = np.where(np.arange(32) % 2 == 0, 3.0, -3.0)
+    assert set(find_bars(firsts, shares_of(32, (2, False))).length.tolist()) == {2}
+
+
 def test_a_meter_that_changes_is_followed() -> None:
     place = np.concatenate([np.tile(np.arange(4), 8), np.tile(np.arange(3), 8)])
     odds = np.where(place == 0, 3.0, -3.0)
