@@ -149,6 +149,24 @@ def test_a_take_without_any_beat_says_so(app: App) -> None:
     assert "No beat is heard" in job["result"]["title"]
 
 
+def test_even_beats_are_laid_where_none_is_heard_and_tapped_over(app: App) -> None:
+    drone = np.concatenate([np.zeros(RATE), 0.3 * np.sin(2 * np.pi * 220 * np.arange(11 * RATE) / RATE)])
+    take = app.bring_in(wav(drone.astype(np.float32)), "drone.wav")["result"]["take"]
+    job = app.watched.wait(app.send("POST", "/beat-maps", {"take": take, "even_bpm": 60})["jobs"][0])
+    found = job["result"]["beat_map"]
+    view = app.get(f"/beat-maps/{found}")
+    # They begin where the sound does, and nobody is sure of them.
+    assert view["time_s"] == pytest.approx(np.arange(1, 12), abs=0.02)
+    assert view["bar"][:5] == [1, 1, 1, 1, 2]
+    assert not any(view["confidence"]) and not any(view["heard_s"])
+    tapped = [4.1, 5.2, 6.2, 7.1]
+    edit(app, found, "tap", [], tap_s=tapped)
+    now = np.array(app.get(f"/beat-maps/{found}")["time_s"])
+    assert np.abs(now[:, None] - tapped).min(axis=0).max() < 0.1
+    slow = app.send("POST", "/beat-maps", {"take": take, "even_bpm": 1}, 422)
+    assert slow["title"]
+
+
 def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) -> None:
     night = overture()
     take = app.bring_in(night.wav(), "overture.wav")["result"]["take"]

@@ -1263,7 +1263,7 @@ export interface paths {
         put?: never;
         /**
          * Ask
-         * @description Has a take's beats found.
+         * @description Has a take's beats found, or even ones laid on it.
          */
         post: operations["ask_api_folios__folio_id__beat_maps_post"];
         delete?: never;
@@ -1577,11 +1577,13 @@ export interface components {
         };
         /**
          * AskBeats
-         * @description A take whose beats are to be found.
+         * @description A take whose beats are to be found, or on which even ones are laid (beats a minute).
          */
         AskBeats: {
             /** Take */
             take: string;
+            /** Even Bpm */
+            even_bpm?: number | null;
             /**
              * Channels
              * @default sum

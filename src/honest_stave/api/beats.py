@@ -24,9 +24,10 @@ router = APIRouter(prefix="/api/folios/{folio_id}/beat-maps", tags=["beat maps"]
 
 
 class AskBeats(Model):
-    """A take whose beats are to be found."""
+    """A take whose beats are to be found, or on which even ones are laid (beats a minute)."""
 
     take: str
+    even_bpm: float | None = Field(None, ge=20, le=300)
     channels: Literal["sum", "left", "right", "difference"] = "sum"
     from_s: Seconds = 0.0
     to_s: Seconds = 0.0
@@ -163,9 +164,9 @@ class Ticks(Model):
 
 @router.post("")
 def ask(studio: Opened, folio_id: str, body: AskBeats) -> Queued:
-    """Has a take's beats found."""
+    """Has a take's beats found, or even ones laid on it."""
     listen = {"channels": body.channels, "from_s": body.from_s, "to_s": body.to_s}
-    return Queued(jobs=[beats.ask(studio, folio_id, body.take, listen)])
+    return Queued(jobs=[beats.ask(studio, folio_id, body.take, listen, body.even_bpm)])
 
 
 @router.post("/align")

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from honest_stave.core.beat import map_edits
+from honest_stave.core.beat import even, map_edits
 from honest_stave.core.beat.aligned_map import as_hold
 from honest_stave.core.beat.beat_map import (
     Beat,
@@ -81,9 +81,11 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
     number = 1 + sum(body["take"] == take_id for body in have.values())
     title = name if number == 1 else f"{name}, reading {number}"
     path = studio.files.path(readings.row(studio, folio_id, kept["reading"]).arrays)
-    made = map_of_reading(beats.reading_from_file(path), title, take_id, kept["reading"])
+    reading = beats.reading_from_file(path)
+    made = map_of_reading(reading, title, take_id, kept["reading"])
     map_id = uuid.uuid4().hex[:12]
-    put(studio, folio_id, map_id, made, f"Beats of “{name}” found", None, rules=is_first(studio, folio_id))
+    label = f"Even beats laid on “{name}”" if reading.engine == even.ENGINE else f"Beats of “{name}” found"
+    put(studio, folio_id, map_id, made, label, None, rules=is_first(studio, folio_id))
     return {**kept, "beat_map": map_id}
 
 

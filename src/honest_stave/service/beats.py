@@ -32,14 +32,23 @@ class KeptBeats:
     silences: tuple[tuple[float, float], ...]
 
 
-def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any]) -> str:
+def ask(
+    studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any], even_bpm: float | None = None
+) -> str:
     """Queues a reading of a take's beats, of which a map is made; returns the job's id.
+
+    Args:
+        studio, folio_id, take_id: where the take is.
+        listen: channels and stretch.
+        even_bpm: of even beats that are laid on the take instead of those that are heard, in beats a minute.
 
     Raises:
         BadInput: the take holds no sound.
     """
     take = takes.audio_take(studio, folio_id, take_id)
-    arguments = takes.to_read(take_id, take, {"listen": listen})
+    # The first even beat lies where the take begins to sound.
+    settings = {"listen": listen, "even_bpm": even_bpm, "sounds_from_s": take["facts"]["silence_before_s"]}
+    arguments = takes.to_read(take_id, take, settings)
     return studio.jobs.add(folio_id, "beats", f"Finding the beats of “{take['name']}”", arguments)
 
 
@@ -47,17 +56,22 @@ def read_beats(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     """Reads beats in a worker; the arrays go into a file, the summary comes back.
 
     Raises:
-        BadInput: the take has no beat.
+        BadInput: the take has no beat, and none are to be laid on it.
     """
     from honest_stave.core.beat.beats_engine import read
+    from honest_stave.core.beat.even import evenly
 
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
-    listen = ListenSettings(**arguments["settings"]["listen"])
+    settings = arguments["settings"]
+    listen = ListenSettings(**settings["listen"])
     reading = read(samples, arguments["rate"], listen, progress)
+    if settings.get("even_bpm"):
+        last_s = listen.to_s or len(samples) / arguments["rate"]
+        reading = evenly(reading, settings["even_bpm"], max(listen.from_s, settings["sounds_from_s"]), last_s)
     if not len(reading.time_s):
         raise BadInput(
             "No beat is heard in this take.",
-            "It may be a drone, noise or free speech. Type or tap the tempo instead.",
+            "It may be a drone, noise or free speech. Lay even beats on it instead, and tap or pin them.",
         )
     scalars = {
         "meters": [asdict(m) for m in reading.meters],

@@ -101,8 +101,9 @@ export const useBeats = defineStore('beats', () => {
     return best
   }
 
-  async function find() {
-    const body = { take: notes.takeId } as Schemas['AskBeats']
+  /** Has the beats of the take in view found, or even ones laid on it. */
+  async function find(evenBpm: number | null = null) {
+    const body = { take: notes.takeId, even_bpm: evenBpm } as Schemas['AskBeats']
     const params = { path: { folio_id: folio.id } }
     await folio.change(() => told(client.POST('/api/folios/{folio_id}/beat-maps', { params, body })))
   }

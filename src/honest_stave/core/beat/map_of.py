@@ -19,7 +19,8 @@ RATHER_SURE = 0.5
 def map_of_reading(reading: BeatsReading, name: str, take: str, reading_id: str) -> BeatMap:
     """The map that a reading gives, its beats as smooth as their attacks allow."""
     sure = np.minimum(reading.confidence, 1.0).tolist()
-    beats = tuple(Beat(t, t, c) for t, c in zip(reading.time_s.tolist(), sure, strict=True))
+    # What was not heard has no attack.
+    beats = tuple(Beat(t, t if c > 0 else None, c) for t, c in zip(reading.time_s.tolist(), sure, strict=True))
     begins = np.flatnonzero((reading.bar >= 1) & (reading.beat == 1))
     first = int(begins[0]) if len(begins) else 0
     meters: list[MeterFrom] = []

@@ -10,6 +10,7 @@ import StationEmpty from '../../ui/StationEmpty.vue'
 import BeatLanes from './BeatLanes.vue'
 import BeatMargin from './BeatMargin.vue'
 import OtherTakes from '../../ui/OtherTakes.vue'
+import EvenBeats from './EvenBeats.vue'
 import LayScore from './LayScore.vue'
 import BeatSummary from './BeatSummary.vue'
 
@@ -48,6 +49,7 @@ watch(
         <button type="button" class="act small" @click="folio.stopJob(beats.reading.id)">Stop this</button>
       </template>
       <ActButton v-else action="find-beats" label="Find them" main data-test="find-beats" />
+      <EvenBeats v-if="!beats.reading" />
       <LayScore v-if="!beats.reading" />
       <OtherTakes v-if="others.length" :takes="others" has="beats" />
     </div>
