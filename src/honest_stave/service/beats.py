@@ -32,9 +32,7 @@ class KeptBeats:
     silences: tuple[tuple[float, float], ...]
 
 
-def ask(
-    studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any], even_bpm: float | None = None
-) -> str:
+def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any], even_bpm: float | None = None) -> str:
     """Queues a reading of a take's beats, of which a map is made; returns the job's id.
 
     Args:

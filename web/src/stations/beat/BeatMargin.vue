@@ -43,7 +43,7 @@ const bpm = (at: number) => map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
           <span>attack here</span
           ><span
             >{{ heard === null ? 'none' : clock(heard, 4)
-            }}<template v-if="within"> ± {{ within }} ms</template></span
+            }}<template v-if="heard !== null && within"> ± {{ within }} ms</template></span
           >
         </div>
         <div class="finding">
@@ -77,7 +77,8 @@ const bpm = (at: number) => map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
         </template>
         <h3>What was done to it</h3>
         <div v-if="map.pinned[i]" class="finding">
-          <span>pinned by hand</span><span>{{ moved === null ? 'put in' : `${signed(moved, 1)} ms` }}</span>
+          <span>pinned by hand</span
+          ><span>{{ moved === null ? 'nothing heard' : `${signed(moved, 1)} ms` }}</span>
         </div>
         <div v-else class="finding">
           <span>smoothed away</span><span>{{ moved === null ? '–' : `${signed(moved, 1)} ms` }}</span>

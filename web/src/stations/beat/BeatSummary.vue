@@ -13,6 +13,20 @@ const folio = useFolio()
 const view = useView()
 const map = computed(() => beats.map)
 const pins = computed(() => map.value?.pinned.filter(Boolean).length ?? 0)
+/** What holds each beat where it is. */
+const held = computed(() => {
+  const { heard_s = [], pinned = [] } = map.value ?? {}
+  const heard = heard_s.filter((moment, i) => moment !== null && !pinned[i]).length
+  const laid = heard_s.length - heard - pins.value
+  return [
+    plural(pins.value, 'pin is law', 'pins are law'),
+    heard || !laid ? `${plural(heard, 'beat follows', 'beats follow')} the recording` : '',
+    laid ? `${plural(laid, 'beat was', 'beats were')} laid, not heard` : '',
+    weak.value,
+  ]
+    .filter(Boolean)
+    .join('; ')
+})
 const bars = computed(() => map.value?.beat.filter((b) => b === 1).length ?? 0)
 const pickup = computed(() => map.value?.meters[0]?.beat ?? 0)
 const meters = computed(() => {
@@ -49,10 +63,7 @@ function smooth(event: Event) {
         >{{ plural(map.time_s.length, 'beat') }}, {{ plural(bars, 'bar') }} of {{ meters
         }}{{ pickup ? `, pickup of ${pickup}` : '' }}</span
       >
-      <span class="soft"
-        >{{ plural(pins, 'pin is law', 'pins are law') }}; {{ map.time_s.length - pins }} beats follow the
-        recording; {{ weak }}</span
-      >
+      <span class="soft" data-test="held">{{ held }}</span>
       <span v-if="beats.taps.length" class="soft"
         >{{ plural(beats.taps.length, 'tap') }}, stop to keep them</span
       >

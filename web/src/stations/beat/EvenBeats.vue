@@ -8,11 +8,11 @@ const bpm = ref(90)
 </script>
 
 <template>
-  <form class="row" @submit.prevent="beats.find(bpm)">
-    <span class="soft">or, where nobody keeps time for the ears to find,</span>
+  <form class="even" @submit.prevent="beats.find(bpm)">
+    <p class="soft">Where nobody keeps time, even beats are laid on it, tapped over (V) and pinned (P).</p>
     <button type="submit" class="act" data-test="lay-even">Lay even beats</button>
-    <label class="soft"
-      >at
+    <label class="soft">
+      at
       <input
         v-model.number="bpm"
         class="field"
@@ -23,16 +23,17 @@ const bpm = ref(90)
         required
         aria-label="Even beats a minute"
       />
-      bpm</label
-    >
-    <span class="soft">and tap over them (V) or pin them (P).</span>
+      bpm
+    </label>
   </form>
 </template>
 
 <style scoped>
-.row {
-  flex-wrap: wrap;
-  gap: 6px;
+.even {
+  margin-top: 14px;
+}
+.even .act {
+  margin-right: 8px;
 }
 .field {
   width: 80px;
