@@ -14,7 +14,7 @@ const view = useView()
 const map = computed(() => beats.map)
 const pins = computed(() => map.value?.pinned.filter(Boolean).length ?? 0)
 /** What holds each beat where it is. */
-const held = computed(() => {
+const standing = computed(() => {
   const { heard_s = [], pinned = [] } = map.value ?? {}
   const heard = heard_s.filter((moment, i) => moment !== null && !pinned[i]).length
   const laid = heard_s.length - heard - pins.value
@@ -63,7 +63,7 @@ function smooth(event: Event) {
         >{{ plural(map.time_s.length, 'beat') }}, {{ plural(bars, 'bar') }} of {{ meters
         }}{{ pickup ? `, pickup of ${pickup}` : '' }}</span
       >
-      <span class="soft" data-test="held">{{ held }}</span>
+      <span class="soft" data-test="standing">{{ standing }}</span>
       <span v-if="beats.taps.length" class="soft"
         >{{ plural(beats.taps.length, 'tap') }}, stop to keep them</span
       >
