@@ -8,7 +8,7 @@ import soundfile
 from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
 
-from training import made_kits, one_shots, oscillators, recorded_notes, wide_voices
+from training import made_kits, one_shots, oscillators, recorded_notes, wide_voices, write_loops
 
 RATE = recorded_notes.RATE
 
@@ -148,3 +148,14 @@ def test_a_drum_machine_s_tone_falls_into_its_pitch_and_rings_until_the_next() -
 )  # fmt: skip
 def test_drums_of_a_kit_are_what_their_names_say(name: str, role: str | None) -> None:
     assert one_shots.role_of_name(name) == role
+
+
+def test_a_drum_is_struck_once_at_a_moment() -> None:
+    hat, snare = one_shots.DRUMS.index("hat"), one_shots.DRUMS.index("snare")
+    strokes = np.array([[0.5, hat, 0.3], [0.505, snare, 0.9], [0.51, hat, 0.6], [0.54, hat, 0.4]])
+    hits = write_loops.as_hits(strokes)
+    assert [(h["time_s"], h["drum"], h["velocity"]) for h in hits] == [
+        (0.5, "hat", 76),
+        (0.505, "snare", 114),
+        (0.54, "hat", 51),
+    ]
