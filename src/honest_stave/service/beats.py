@@ -45,7 +45,7 @@ def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any], eve
     """
     take = takes.audio_take(studio, folio_id, take_id)
     # The first even beat lies where the take begins to sound.
-    settings = {"listen": listen, "even_bpm": even_bpm, "sounds_from_s": take["facts"]["silence_before_s"]}
+    settings = {"listen": listen, "even_bpm": even_bpm, "sounds_from_s": take["facts"].get("silence_before_s", 0.0)}
     arguments = takes.to_read(take_id, take, settings)
     return studio.jobs.add(folio_id, "beats", f"Finding the beats of “{take['name']}”", arguments)
 
