@@ -18,6 +18,8 @@ RATE = sampled.RATE
 KITS = Path("/usr/share/hydrogen/data/drumkits")
 # In no training: what is weighed after the networks is fitted on it.
 TUNING_KITS = ("VariBreaks",)
+# The last two lie there where more of Debian is installed: one measures, the other is trained on by another name.
+NOT_TRAINED = (*TUNING_KITS, "TR808EmulationKit", "GMRockKit")
 # Programs of a soundfont share most of their drums, these kits hardly any: each stands for so many.
 FOLDER_WEIGHT = 3
 TRAINED_FONTS = {
@@ -138,7 +140,7 @@ def kit_of_font(font: str, program: int) -> Kit:
 
 def trained_kits() -> list[Kit]:
     """Every kit that may be trained on."""
-    folders = [kit_of_folder(p) for p in sorted(KITS.iterdir()) if p.name not in TUNING_KITS]
+    folders = [kit_of_folder(p) for p in sorted(KITS.iterdir()) if p.name not in NOT_TRAINED]
     kits = FOLDER_WEIGHT * folders
     kits += [kit_of_font(font, program) for font, programs in TRAINED_FONTS.items() for program in programs]
     return [k for k in kits if k]

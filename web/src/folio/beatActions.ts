@@ -20,15 +20,10 @@ export function beatActions(router: Router): Action[] {
   const notices = useNotices()
   const player = usePlayer()
   const view = useView()
-  const here = () =>
-    router.currentRoute.value.name === 'beat' && beats.map !== null && openDialog.value === ''
+  const station = () => router.currentRoute.value.name === 'beat' && openDialog.value === ''
+  const here = () => station() && beats.map !== null
   const chosen = () => here() && beats.focus >= 0
-  const unread = () =>
-    router.currentRoute.value.name === 'beat' &&
-    openDialog.value === '' &&
-    notes.take?.kind === 'audio' &&
-    !beats.id &&
-    !beats.reading
+  const unread = () => station() && notes.take?.kind === 'audio' && !beats.id && !beats.reading
   const time = (i: number) => beats.map?.time_s[i] ?? 0
 
   function go(i: number, closer = false) {

@@ -20,15 +20,10 @@ export function sliceActions(router: Router): Action[] {
   const notices = useNotices()
   const player = usePlayer()
   const view = useView()
-  const here = () =>
-    router.currentRoute.value.name === 'slices' && kits.kit !== null && openDialog.value === ''
+  const station = () => router.currentRoute.value.name === 'slices' && openDialog.value === ''
+  const here = () => station() && kits.kit !== null
   const chosen = () => here() && kits.selection.size > 0
-  const uncut = () =>
-    router.currentRoute.value.name === 'slices' &&
-    openDialog.value === '' &&
-    notes.take?.kind === 'audio' &&
-    !kits.id &&
-    !kits.reading
+  const uncut = () => station() && notes.take?.kind === 'audio' && !kits.id && !kits.reading
 
   function go(place: number) {
     const piece = kits.playable[place]

@@ -68,6 +68,11 @@ class LoopTempo:
     share: float = 0.0
     end_off_s: float = 0.0
 
+    @property
+    def beats(self) -> int:
+        """Felt beats of a bar."""
+        return self.numerator if self.denominator == 4 else self.numerator // 3
+
 
 def propose_tempo(
     time_s: Values, drum: NDArray[np.int64], velocity: Values, duration_s: float
@@ -256,13 +261,12 @@ def _closest(tempo: LoopTempo, moments: Values, weight: Values) -> tuple[LoopTem
 
 
 def _placed(tempo: LoopTempo, moments: Values, duration_s: float) -> LoopTempo:
-    beats = tempo.numerator if tempo.denominator == 4 else tempo.numerator // 3
-    bar_s = beats * 60 / tempo.bpm
+    bar_s = tempo.beats * 60 / tempo.bpm
     before = max(0, int(np.floor((tempo.start_s - moments[0] + SAME_S) / bar_s)))
     tempo = replace(tempo, start_s=max(tempo.start_s - before * bar_s, 0.0))
     whole = max(1, round((duration_s - tempo.start_s) / bar_s))
     if _ends_on_bars(tempo.start_s, duration_s - (tempo.start_s + whole * bar_s)):
-        return replace(tempo, bars=whole, bpm=60 * beats * whole / duration_s, end_off_s=-tempo.start_s)
+        return replace(tempo, bars=whole, bpm=60 * tempo.beats * whole / duration_s, end_off_s=-tempo.start_s)
     bars = max(1, int(np.floor((moments[-1] - tempo.start_s) / bar_s + 0.02)) + 1)
     return replace(tempo, bars=bars, end_off_s=duration_s - (tempo.start_s + bars * bar_s))
 
@@ -275,7 +279,6 @@ def _told_by_ends(tempo: LoopTempo) -> LoopTempo:
     """The tempo with what the recording's ends say of it."""
     if not _ends_on_bars(tempo.start_s, tempo.end_off_s):
         return tempo
-    beats = tempo.numerator if tempo.denominator == 4 else tempo.numerator // 3
-    chance = min(1.0, 2 * CUT_TO_BARS_S * tempo.bpm / (60 * beats))
+    chance = min(1.0, 2 * CUT_TO_BARS_S * tempo.bpm / (60 * tempo.beats))
     usual = 1.0 if float(np.log2(tempo.bars)).is_integer() else ANOTHER_LENGTH
     return replace(tempo, score=tempo.score + WEIGHTS["cut"] * usual * (1 - chance))
