@@ -26,9 +26,10 @@ BLOCK_HITS = 256
 def _passes(pieces: Floats) -> list[Floats]:
     """Each piece above each of ``PASSES_HZ``, causal: nothing rises before it does.
 
-    Butterworth high-passes of second order, as their response on the circle of frequencies.
+    Butterworth high-passes of second order, as their response on the circle of frequencies. What comes round from
+    the end of a piece to its beginning is forgotten within ``SETTLED_S``, as what was before it is.
     """
-    size = 1 << int(pieces.shape[1] * 1.3).bit_length()
+    size = 1 << pieces.shape[1].bit_length()
     spectrum = np.fft.rfft(pieces, size)
     delay = np.exp(-2j * np.pi * np.arange(size // 2 + 1) / size)
     found = []
