@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.pitch.bands import HOP_SAMPLES, Bands, measure_bands
 from honest_stave.core.signal.listen import ANALYSIS_RATE
-from training import clips, drums, high_clips, oscillator_clips, varied_clips, wide_clips
+from training import clips, drums, high_clips, lively_clips, oscillator_clips, varied_clips, wide_clips
 from training.borrowed import KEPT_OUT_EVERY, load_pieces
 from training.sampled import RATE
 
@@ -76,6 +76,8 @@ def make(cache: Path, seed: int, tuning: bool) -> Path:
             heard = hear(high_clips.make_high(seed, kept_out))
         elif oscillator_clips.is_oscillated(seed) and not tuning:
             heard = hear(oscillator_clips.make_oscillated(seed, kept_out))
+        elif lively_clips.is_lively(seed) and not tuning:
+            heard = hear(lively_clips.make_lively(seed, kept_out))
         elif varied_clips.is_varied(seed) and not tuning:
             heard = hear(varied_clips.make_varied(seed, kept_out))
         else:

@@ -34,7 +34,7 @@ class Windows:
     """
 
     def __init__(self, clips: list[Any], weights: list[float], seed: int, as_many: float = 0.0) -> None:
-        kept = [i for i, c in enumerate(clips) if len(c.passage) > 2]
+        kept = [i for i, c in enumerate(clips) if len(c.passage)]
         self.clips, self.as_many = [clips[i] for i in kept], as_many
         # A long clip holds more windows.
         share = np.array([weights[i] for i in kept]) * np.sqrt([min(len(c.passage), 2 * WINDOW) for c in self.clips])

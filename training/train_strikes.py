@@ -16,7 +16,10 @@ from torch.nn import functional
 from honest_stave.core import networks
 from honest_stave.core.pitch.weighing import SHIFT_UNIT_S
 from training import shipped_strikes
+from training.heard_kept import clip_paths
+from training.lively_clips import is_lively
 from training.look import scale_of
+from training.material import seed_of
 from training.part_way import part_way
 from training.passage_windows import LEVEL_STEPS, Rows, split, trained_on, whole
 from training.strike_network import StrikeNetwork, network_of
@@ -26,6 +29,8 @@ TARGET = Path(networks.__file__).parent / "strikes.onnx"
 # Clips changed by so many seeds take part beside the clips as they are.
 VARIANTS = 2
 UNFAMILIAR_WEIGHT = 2.0
+# Clips of held and of few tones hold few strikes, so that a window of them is drawn rarely.
+LIVELY_WEIGHT = 3.0
 # So far from the shipped network goes the next one: all the way it forgets some of what it knew, as glides.
 SHARE_OF_NEW = 0.75
 OUTPUTS = 3
@@ -104,7 +109,9 @@ def main() -> None:
     learnt, held_out = split(heard[True, 0])
     familiar = [c for variant in range(options.variants + 1) for c in heard[False, variant]]
     unfamiliar = [heard[True, variant][i] for variant in range(2) for i in learnt]
-    weights = [1.0] * len(familiar) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
+    lively = [is_lively(seed_of(path)) for path in clip_paths(options.cache, tuning=False)]
+    weights = [LIVELY_WEIGHT if it else 1.0 for it in lively] * (options.variants + 1)
+    weights += [UNFAMILIAR_WEIGHT] * len(unfamiliar)
     seen = np.concatenate([c.levels for c in familiar[:: max(1, len(familiar) // SCALED_ON)]])
     levels = scale_of(torch.from_numpy(seen).float() / LEVEL_STEPS, 0.05)
     shipped = (

@@ -1,10 +1,13 @@
 """Music that networks learn from is what its truth says, and the same for the same seed."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from training.clips import make_pedal, one_at_a_time
 from training.doubled import STEPS, doubled
 from training.dress import dress
+from training.lively_clips import AGAIN_SHARE, held_line
 from training.material import LOWEST_DB, STEP_DB, as_bytes
 from training.performance import LIFT, Struck, humanise, voicing
 from training.wide_clips import is_wide, make_wide
@@ -166,3 +169,12 @@ def test_where_notes_are_doubled_on_overtones_chance_decides_and_nothing_sounds_
     for other in added:
         # Five standard deviations of how far apart two hands are.
         assert any(abs(n.onset_s - other.onset_s) < 0.04 and other.pitch - n.pitch in STEPS for n in notes)
+
+
+def test_held_lines_hold_one_note_at_a_time_for_seconds_and_strike_some_again() -> None:
+    lines = [held_line(np.random.default_rng(seed), 50, 70) for seed in range(20)]
+    assert max(n.offset_s - n.onset_s for notes in lines for n in notes) > 5.0
+    pairs = [(a, b) for notes in lines for a, b in pairwise(notes)]
+    assert all(a.offset_s <= b.onset_s for a, b in pairs)
+    # Of some 200 pairs so many are of one pitch: three standard deviations are a tenth.
+    assert np.mean([a.pitch == b.pitch for a, b in pairs]) == pytest.approx(AGAIN_SHARE, abs=0.1)

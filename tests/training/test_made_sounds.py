@@ -7,6 +7,7 @@ import pytest
 import soundfile
 from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
+from training.unsteady import among_walls, breathed, electronic
 
 from training import made_kits, one_shots, oscillators, recorded_notes, wide_voices, write_loops
 
@@ -159,3 +160,19 @@ def test_a_drum_is_struck_once_at_a_moment() -> None:
         (0.505, "snare", 114),
         (0.54, "hat", 51),
     ]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_keeps_a_tone_unsteady_leaves_its_beginning_and_its_pitch(seed: int) -> None:
+    rate, begins_s, hz = 22050, 0.5, 110.0
+    time_s = np.arange(4 * rate) / rate
+    partials = sum(np.sin(2 * np.pi * hz * k * time_s) / k for k in range(1, 8))
+    tone = (0.1 * np.where(time_s >= begins_s, partials, 0.0)).astype(np.float32)
+    for change in (breathed, among_walls, electronic):
+        sound = change(tone, rate, np.random.default_rng(seed))
+        first = np.abs(sound[: round(begins_s * rate)]).max()
+        # Convolution by transforms leaves rounding: 80 dB down is none.
+        assert first < 1e-4 * np.abs(sound).max()
+        # A doubled tone sways by less than a hundredth, and every partial stays one.
+        partial = strongest_hz(sound[round((begins_s + 0.3) * rate) :], rate) / hz
+        assert abs(partial - round(partial)) < 0.01 * round(partial)
