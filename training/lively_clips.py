@@ -11,7 +11,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from training import oscillators, sampled, wide_voices
+from training import oscillators, sampled, sung_words, wide_voices
 from training.clips import CHANCE, FAMILIES, LENGTH_S, SINGLE, Clip
 from training.dress import dress
 from training.oscillators import make_patch
@@ -22,6 +22,10 @@ from training.varied_clips import HELD, clip_of, make_player, play
 
 # Seeds of these clips, all kept from the first network, which hears such tones as they are.
 UNHEARD_SEEDS = range(20_000, 25_000)
+# The same, all of them words that are sung.
+SUNG_SEEDS = range(85_000, 90_000)
+# Lowest and highest pitches of who sings.
+SINGERS = ((43, 64), (48, 69), (55, 76), (59, 81))
 SHARES = {"held": 0.45, "few": 0.3, "electronic": 0.25}
 # How long notes of a held line last, how often one is struck again, and what lies between two.
 HELD_S, AGAIN_SHARE = (0.4, 7.0), 0.35
@@ -38,7 +42,7 @@ Values = NDArray[np.float64]
 
 def is_lively(seed: int) -> bool:
     """Whether the clip of a seed is made here."""
-    return seed in UNHEARD_SEEDS
+    return seed in UNHEARD_SEEDS or seed in SUNG_SEEDS
 
 
 def held_line(random: np.random.Generator, low: int, high: int) -> list[Struck]:
@@ -152,8 +156,21 @@ def _electronic(random: np.random.Generator, pieces: list[list[list[float]]]) ->
     return clip_of(dress(sound, sampled.RATE, random), notes, onset_s, "one", instrument)
 
 
+def _sung(random: np.random.Generator, pieces: list[list[list[float]]]) -> Clip:
+    low, high = SINGERS[int(random.integers(len(SINGERS)))]
+    notes = _line(random, low, high, 0.5, pieces)
+    sound, onset_s, offset_s = sung_words.sing(notes, random)
+    sound = soxr.resample(sound, sung_words.RATE, sampled.RATE).astype(np.float32)
+    if random.random() < 0.35:
+        sound = among_walls(sound, sampled.RATE, random)
+    sung = [replace(n, offset_s=float(end_s)) for n, end_s in zip(notes, offset_s, strict=True)]
+    return clip_of(dress(sound, sampled.RATE, random), sung, onset_s, "one", "words")
+
+
 def make_lively(seed: int, pieces: list[list[list[float]]]) -> Clip:
     """The clip of a seed."""
     random = np.random.default_rng([CHANCE, 59, seed])
+    if seed in SUNG_SEEDS:
+        return _sung(random, pieces)
     what = str(random.choice(list(SHARES), p=list(SHARES.values())))
     return {"held": _held, "few": _few, "electronic": _electronic}[what](random, pieces)
