@@ -128,9 +128,7 @@ def main() -> None:
         )
         right, total, said = right + len(used), total + len(sung), said + len(notes)
         held_s += sum(s.end_s - s.vowel_s for s in sung)
-    print(
-        f"F1 {2 * right / (total + said):.3f}: of {total} syllables {right} are found, of {said} notes so many are one"
-    )
+    print(f"F1 {2 * right / (total + said):.3f}: of {total} syllables {right} are found, in {said} notes")
     print(f"a syllable is said to be struck again {60 * again / held_s:.1f} times a minute of {held_s:.0f} s")
 
 
