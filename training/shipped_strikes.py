@@ -3,7 +3,9 @@
 The exporter keeps how strikes lie to one another as a table, worked out once: what makes it is fitted to it here.
 """
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 import onnx
@@ -11,12 +13,13 @@ import torch
 from onnx import numpy_helper
 
 from training.onnx_file import KEPT
-from training.shipped import layer_of, part_of, take_over, weights_of
+from training.shipped import Weights, layer_of, part_of, take_over, weights_of
 from training.strike_network import StrikeNetwork, network_of
 
 # Steps in which what makes the table is fitted to it, and how large they are, first and last.
 FITTING_STEPS, FITTING_RATES = 3000, (3e-3, 5e-4)
 SEED = 5
+T = TypeVar("T", bound=StrikeNetwork)
 
 
 def begin(path: Path, outputs: int, kept: Path, place: int = 0) -> StrikeNetwork:
@@ -34,7 +37,7 @@ def begin(path: Path, outputs: int, kept: Path, place: int = 0) -> StrikeNetwork
 
 
 def shipped_network(path: Path, outputs: int, place: int = 0) -> StrikeNetwork:
-    """One of the shipped networks, ready to go on learning.
+    """One of the shipped networks that look at levels, ready to go on learning.
 
     Args:
         path: the ONNX file.
@@ -44,13 +47,31 @@ def shipped_network(path: Path, outputs: int, place: int = 0) -> StrikeNetwork:
     Raises:
         KeyError: the shipped network is of another build.
     """
+
+    def make(own: Weights) -> StrikeNetwork:
+        levels = torch.stack([own["look.mean"], own["look.spread"]])
+        return StrikeNetwork(own["mean"], own["spread"], outputs=outputs, levels=levels)
+
+    return restored(path, make, place)
+
+
+def restored(path: Path, make: Callable[[Weights], T], place: int = 0) -> T:
+    """A network with the weights of one of those that are shipped together.
+
+    Args:
+        path: the ONNX file.
+        make: the network from its weights, for what these say of its shape.
+        place: of the network among them.
+
+    Raises:
+        KeyError: the shipped network is of another build.
+    """
     weights = weights_of(path)
     again = f"{_again(place)}.weight"
     turned = {name.removesuffix(again) + ".weight": w for name, w in weights.items() if name.endswith(again)}
     own = turned | part_of(weights, f"networks.{place}")
-    levels = torch.stack([own["look.mean"], own["look.spread"]])
     torch.manual_seed(SEED)
-    network = StrikeNetwork(own["mean"], own["spread"], outputs=outputs, levels=levels)
+    network = make(own)
     begun = {f"lie.{name}": value for name, value in network.lie.state_dict().items()}
     take_over(network, own | begun)
     tables = weights["table"].t().split(network.heads * len(network.layers))

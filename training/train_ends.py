@@ -1,6 +1,6 @@
 """Trains the network that chooses where notes end, on what the others hear, and exports it.
 
-    python -m training.train_ends CACHE --minutes 15
+    python -m training.train_ends CACHE --minutes 15 [--from-shipped]
 
 Every second tuning clip takes part, at more weight; ``fit_notes`` tells how good the ends of the
 others are.
@@ -15,8 +15,11 @@ from torch.nn import functional
 
 from honest_stave.core import networks
 from honest_stave.core.pitch.note_ends import OFFSET_PEAKS, SHARES, SOUNDING_LIMITS
+from training import shipped_strikes
 from training.ends_heard import EndsHeard, all_ends_heard
-from training.passage_windows import Rows, split, trained_on, whole
+from training.part_way import part_way
+from training.passage_windows import PEAK_RATE, Rows, split, trained_on, whole
+from training.shipped import Weights
 from training.strike_network import StrikeNetwork, export
 
 TARGET = Path(networks.__file__).parent / "ends.onnx"
@@ -25,6 +28,8 @@ ENDS = len(SOUNDING_LIMITS) + len(OFFSET_PEAKS) + 1 + len(SHARES)
 # Measures of each possible end, of which the inputs hold one after the other; what is known of the note follows.
 MEASURES = 20
 WIDTH = 64
+# Where a trained network goes on, and so much of the way it goes.
+PEAK_RATE_AGAIN, SHARE_OF_NEW = 1e-3, 0.75
 
 
 class EndNetwork(StrikeNetwork):
@@ -36,7 +41,7 @@ class EndNetwork(StrikeNetwork):
             nn.Linear(MEASURES + WIDTH + ENDS, WIDTH), nn.ReLU(), nn.Dropout(0.1), nn.Linear(WIDTH, 1)
         )
         self.which: Tensor
-        self.register_buffer("which", torch.eye(ENDS))
+        self.register_buffer("which", torch.eye(ENDS), persistent=False)
 
     def told(self, strikes: Tensor, scaled: Tensor) -> Tensor:
         """Log-odds of each possible end, (batch, strikes, ends)."""
@@ -70,20 +75,40 @@ def right_of(network: EndNetwork, clips: list[EndsHeard], *, one_voice: bool) ->
     return right / max(count, 1)
 
 
+def shipped(kept: Path) -> EndNetwork:
+    """The network in the package as it was when this training began, kept so that it ends alike when done again."""
+    if not kept.exists():
+        torch.save(shipped_strikes.restored(TARGET, _shaped).state_dict(), kept)
+    state = torch.load(kept)
+    network = _shaped(state)
+    network.load_state_dict(state)
+    return network
+
+
+def _shaped(weights: Weights) -> EndNetwork:
+    return EndNetwork(weights["mean"], weights["spread"])
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--minutes", type=float, default=15.0)
     parser.add_argument("--workers", type=int, default=1)
+    parser.add_argument("--from-shipped", action="store_true", help="go on from the network in the package")
     options = parser.parse_args()
     torch.set_num_threads(1)
     trained, tuning = (all_ends_heard(options.cache, tuning=t, workers=options.workers) for t in (False, True))
     learnt, held_out = split(tuning)
     unfamiliar = [tuning[i] for i in learnt]
     weights = [1.0] * len(trained) + [UNFAMILIAR_WEIGHT] * len(unfamiliar)
+    begun = shipped(options.cache / "ends-before.pt") if options.from_shipped else None
+    before = {name: value.clone() for name, value in begun.state_dict().items()} if begun else {}
     network = trained_on(
-        [*trained, *unfamiliar], weights, EndNetwork, loss_of, options.minutes, options.cache / "ends.pt"
-    )
+        [*trained, *unfamiliar], weights, lambda mean, spread: begun or EndNetwork(mean, spread), loss_of,
+        options.minutes, options.cache / "ends.pt", peak_rate=PEAK_RATE_AGAIN if begun else PEAK_RATE,
+    )  # fmt: skip
+    if begun:
+        part_way(before, network, SHARE_OF_NEW)
     for one in (False, True):
         told = [tuning[i] for i in held_out if bool(tuning[i].one_voice) == one]
         print("one " if one else "many", f"ends right {right_of(network, told, one_voice=one):.3f}", flush=True)
