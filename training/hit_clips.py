@@ -22,6 +22,11 @@ TIMEKEEPERS_MEASURED = ("hat", "hat", "hat", "hat", "ride", "ride", "other", "op
 # as a rule, under a tom or a bell rarely. Under a snare it is hardly heard: what is said of it there is this share.
 FOOT_KEEPS = {"ride": 0.7, "tom": 0.2, "other": 0.2}
 
+# Of sparse loops: how many lanes there are, how often a lane keeps its pattern or else beats every so many steps, and
+# how often there are but some strokes, and how much is left after the last of them.
+LANES_KEPT, PATTERN_KEPT, BEATS_EVERY = (1, 1, 1, 2, 3), 0.5, (1, 2, 4, 8)
+FEW_SHARE, FEW_STROKES, LEFT_S = 0.3, (1, 5), (0.1, 1.5)
+
 
 @dataclass(frozen=True)
 class HitClip:
@@ -62,6 +67,25 @@ def _steps(random: np.random.Generator, timekeepers: tuple[str, ...]) -> dict[st
     return chances
 
 
+def _sparse(
+    chances: dict[str, NDArray[np.float64]], kit: Kit, random: np.random.Generator
+) -> dict[str, NDArray[np.float64]]:
+    """Chances of few lanes: a drum recorded by itself, or a loop without a hat or a kick."""
+    lanes = sorted({name for role in kit if (name := CLASS_OF_ROLE[role])})
+    count = min(int(random.choice(LANES_KEPT)), len(lanes))
+    found = {}
+    for lane in random.choice(lanes, count, replace=False).tolist():
+        roles = sorted(role for role in kit if CLASS_OF_ROLE[role] == lane)
+        kept = {role: chances[role] for role in roles if role in chances}
+        if kept and random.random() < PATTERN_KEPT:
+            found |= kept
+        else:
+            every = int(random.choice(BEATS_EVERY))
+            beats = np.arange(16) % every == int(random.integers(every))
+            found[str(random.choice(roles))] = np.where(beats, 0.95, float(random.uniform(0, 0.2)))
+    return found
+
+
 def _mixed(kits: list[Kit], random: np.random.Generator) -> Kit:
     """A kit of which every drum may come from another."""
     found, own = {}, made_kit(random)
@@ -97,6 +121,7 @@ def make_clip(
     tuning: bool = False,
     mixed: bool = False,
     coloured: bool = False,
+    sparse: bool = False,
     length_s: float = LENGTH_S,
 ) -> HitClip:
     """The loop of a seed.
@@ -107,6 +132,7 @@ def make_clip(
         tuning: none of our own kits.
         mixed: every drum from a kit of its own.
         coloured: every drum changed in colour, so that it is like none of the kits.
+        sparse: of one drum, or of few, some of them a few strokes.
         length_s: of the loop.
     """
     random = np.random.default_rng([11, int(tuning), seed])
@@ -117,6 +143,9 @@ def make_clip(
     swing = float(random.choice([0.0, 0.0, 0.15, 0.33])) * step_s
     timekeepers = TIMEKEEPERS_MEASURED if tuning else TIMEKEEPERS
     chances = {role: c for role, c in _steps(random, timekeepers).items() if role in kit}
+    if sparse:
+        chances = _sparse(chances, kit, random)
+    strokes_left = int(random.integers(*FEW_STROKES)) if sparse and random.random() < FEW_SHARE else 1 << 16
     chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
     if coloured:
         chosen = {role: _recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}
@@ -131,8 +160,9 @@ def make_clip(
     rows = []
     for step in range(int((length_s - start_s) / step_s)):
         for role, chance in chances.items():
-            if random.random() >= chance[step % 16]:
+            if random.random() >= chance[step % 16] or not strokes_left:
                 continue
+            strokes_left -= 1
             time_s = start_s + step * step_s + swing * (step % 2) + abs(float(random.normal(0, jitter_s)))
             accent = 0.85 if step % 4 == 0 else 0.65
             is_ghost = role == "snare" and step % 8 != 4
@@ -142,6 +172,8 @@ def make_clip(
                 strokes.append((time_s + float(random.uniform(0.026, 0.05)), velocity * 0.8))
             for moment_s, loud in strokes:
                 _strike(sound, rows, chosen[role], role, moment_s, loud, speed[role], louder[role], shorter)
+    if not strokes_left:
+        length_s = min(length_s, max(row[0] for row in rows) + float(random.uniform(*LEFT_S)))
     mono = sound[: round(length_s * RATE)]
     if random.random() < 0.2:
         mono = mono + _beneath(random, len(mono)) * float(np.abs(mono).max(initial=1e-3))

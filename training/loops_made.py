@@ -16,6 +16,8 @@ LOOP_S = (4.0, 11.0)
 MIXED_SHARE = 0.7
 # In so many every drum is changed in colour: the first network shall not know it as well as its own kits.
 COLOURED_SHARE = 0.6
+# Loops of these seeds have one drum, or few: stems, and samples cut out.
+SPARSE_SEEDS = range(60_000, 70_000)
 # Loops kept in one file: what is lost by an interruption.
 TOGETHER = 50
 # The recording is divided by its peak before anything is heard: 16 bits hold it.
@@ -32,7 +34,10 @@ def _make(cache: Path, first: int, tuning: bool) -> Path:
         random = np.random.default_rng([13, first + place])
         length_s, mixed = float(random.uniform(*LOOP_S)), not tuning and random.random() < MIXED_SHARE
         coloured = not tuning and random.random() < COLOURED_SHARE
-        clip = make_clip(first + place, kits, tuning=tuning, mixed=mixed, coloured=coloured, length_s=length_s)
+        sparse = first + place in SPARSE_SEEDS
+        clip = make_clip(
+            first + place, kits, tuning=tuning, mixed=mixed, coloured=coloured, sparse=sparse, length_s=length_s
+        )
         loudest = max(float(np.abs(clip.sound).max(initial=0.0)), 1e-6)
         parts[f"{place}-sound"] = np.round(clip.sound * (LOUDEST / loudest)).astype(np.int16)
         parts[f"{place}-hits"] = clip.hits
