@@ -17,7 +17,7 @@ MIXED_SHARE = 0.7
 # In so many every drum is changed in colour: the first network shall not know it as well as its own kits.
 COLOURED_SHARE = 0.6
 # Loops of these seeds have one drum, or few: stems, and samples cut out.
-SPARSE_SEEDS = range(60_000, 70_000)
+SPARSE_SEEDS = range(80_000, 90_000)
 # Loops kept in one file: what is lost by an interruption.
 TOGETHER = 50
 # The recording is divided by its peak before anything is heard: 16 bits hold it.

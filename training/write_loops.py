@@ -1,6 +1,6 @@
 """Writes loops of kits that only the registries hold as files with their truth, to be scored like recordings.
 
-    python -m training.write_loops FOLDER SAMPLES --loops 132
+    python -m training.write_loops FOLDER SAMPLES --loops 132 [--sparse]
 
 Strokes that belong to no class (claps, sticks, hand drums) are left out: their class is not asked.
 Chance strikes one drum twice at a moment, hats open and closed: that is one hit of it, the harder one.
@@ -46,6 +46,7 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("samples", type=Path, help="the packages of registry_kits.py")
     parser.add_argument("--loops", type=int, default=132)
+    parser.add_argument("--sparse", action="store_true", help="of one drum, or of few, some of them a few strokes")
     options = parser.parse_args()
     named = registry_kits(options.samples)
     names = list(named)
@@ -54,7 +55,8 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     for number in range(options.loops):
         which, length_s = number % len(kits), float(np.random.default_rng([17, number]).uniform(*LOOP_S))
-        clip = make_clip(FIRST_SEED + number, [kits[which]], tuning=True, length_s=length_s)
+        seed, kit = FIRST_SEED + number, [kits[which]]
+        clip = make_clip(seed, kit, tuning=True, sparse=options.sparse, length_s=length_s)
         path = folder / f"{names[which]}-{number:03d}"
         loudest = max(1.0, float(np.abs(clip.sound).max()))
         soundfile.write(path.with_suffix(".flac"), clip.sound / loudest, RATE, subtype="PCM_16")
