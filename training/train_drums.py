@@ -24,6 +24,7 @@ from training.drum_network import DrumNetwork
 from training.learner import Learner, side_by_side
 from training.look import scale_of
 from training.loops_heard import Heard, loops_heard
+from training.loops_made import SPARSE_SEEDS
 from training.mean import Mean
 from training.onnx_file import in_8_bits, write_onnx
 from training.shipped import part_of, take_over, weights_of
@@ -264,6 +265,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--loops", type=int, default=3600)
+    parser.add_argument("--sparse-loops", type=int, default=1000, help="of one drum, or of few")
     parser.add_argument("--tuning-loops", type=int, default=300)
     parser.add_argument("--minutes", type=float, default=29.0)
     parser.add_argument("--force-minutes", type=float, default=15.0)
@@ -273,6 +275,8 @@ def main() -> None:
     torch.set_num_threads(1)
     workers = options.workers
     trained = loops_heard(options.cache, FIRST_SEED, options.loops, workers=workers)
+    trained += loops_heard(options.cache, SPARSE_SEEDS.start, options.sparse_loops, workers=workers)
+    trained = [loop for loop in trained if len(loop.found.time_s)]
     unfamiliar = loops_heard(options.cache, 0, options.tuning_loops, tuning=True, workers=workers)
     loops = Loops(trained)
     peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
