@@ -32,7 +32,7 @@ from training.loops_heard import Heard, loops_heard
 from training.train_drums import FIRST_SEED, LEAST_STROKES
 from training.train_hits import TARGET
 
-VERSION = "hits 12"
+VERSION = "hits 13"
 # Trained loops lend the velocities their variety.
 TRAINED_LOOPS = 800
 Values = NDArray[np.float64]

@@ -31,7 +31,7 @@ from training.material import load
 from training.measure_notes import score as f1_of
 from training.read_again import Example, example
 
-VERSION = "notes 17"
+VERSION = "notes 18"
 WORKERS = 2
 # Fitted for many voices only: of one voice so few strikes are in doubt that the half not fitted on is told worse.
 FITTED, AS_HEARD = ("many",), (1.0, 1.0, 0.0)

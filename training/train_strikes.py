@@ -32,7 +32,7 @@ UNFAMILIAR_WEIGHT = 2.0
 # Clips of held and of few tones hold few strikes, so that a window of them is drawn rarely.
 LIVELY_WEIGHT = 3.0
 # So far from the shipped network goes the next one: all the way it forgets some of what it knew, as glides.
-SHARE_OF_NEW = 0.75
+SHARE_OF_NEW = 0.9
 OUTPUTS = 3
 # Of what the network says, the force is said here.
 VELOCITY = 1

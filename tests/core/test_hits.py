@@ -1,5 +1,7 @@
 """The engine for hits on strokes whose moments are known to the sample."""
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 import soxr
@@ -67,6 +69,19 @@ def test_kicks_and_snares_are_told_apart() -> None:
         for place in places:
             at = 0.1 + place * STEP_S
             assert drum in {name for t, name in found if abs(t - at) < 0.01}
+
+
+@pytest.mark.parametrize(("stroke", "drum"), [(kick, "kick"), (snare, "snare")])
+@pytest.mark.parametrize("count", [2, 12])
+def test_a_drum_on_a_track_of_its_own_is_what_it_is(
+    stroke: Callable[[float], np.ndarray], drum: str, count: int
+) -> None:
+    sound = np.zeros(round((0.05 + count * 0.5) * RATE))
+    for number, force in enumerate(np.random.default_rng(0).uniform(0.5, 1, count)):
+        first = round((0.05 + number * 0.5) * RATE)
+        one = stroke(force)
+        sound[first : first + len(one)] += one
+    assert [name for _, name in heard(sound.astype(np.float32)[:, None])] == count * [drum]
 
 
 def test_a_first_hit_at_four_milliseconds_is_one() -> None:

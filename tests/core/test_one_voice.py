@@ -174,3 +174,25 @@ def test_readiness_to_split_and_shortest_note_need_no_second_reading() -> None:
     shortest = [c.offset_s - c.onset_s for c in form_candidates(reading, FormSettings(split=0.5, shortest_s=0.2))]
     assert shortest
     assert min(shortest) >= 0.2
+
+
+def test_a_held_tone_whose_level_sways_in_a_room_is_one_note() -> None:
+    note = Note(0.5, 5.5, 81)
+    sound = line([note], vibrato_cents=35)[:, 0]
+    time_s = np.arange(len(sound)) / RATE
+    # Five times a second by 8 dB either way, as winds do; reflections that cancel what is held.
+    sound = sound * 10 ** (8 * np.sin(2 * np.pi * 5 * time_s) / 20)
+    for late_s, gain in ((0.011, 0.7), (0.023, -0.6), (0.037, 0.5), (0.061, -0.5)):
+        late = round(late_s * RATE)
+        sound[late:] += gain * sound[:-late]
+    sound = (0.3 * sound / np.abs(sound).max()).astype(np.float32)
+    assert [n.pitch for n in heard(sound[:, None])] == [81]
+
+
+@pytest.mark.parametrize(("pitch", "lasts_s"), [(33, 0.3), (36, 0.45)])
+def test_a_harsh_bass_that_was_cut_out_at_its_first_sample_is_read(pitch: int, lasts_s: float) -> None:
+    time_s = np.arange(round(lasts_s * RATE)) / RATE
+    hz = 440 * 2 ** ((pitch - 69) / 12)
+    sound = np.tanh(3 * sum(np.sin(2 * np.pi * k * hz * time_s + k * k) / k for k in range(1, round(8000 / hz))))
+    sound *= np.clip(time_s / 0.002, 0, 1) * np.exp(-time_s / 0.5) * np.clip((lasts_s - time_s) / 0.005, 0, 1)
+    assert [n.pitch for n in heard((0.7 * sound).astype(np.float32)[:, None])] == [pitch]
