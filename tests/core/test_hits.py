@@ -5,6 +5,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 import soxr
+from scipy.signal import butter, sosfilt
 from scipy.stats import spearmanr
 
 from honest_stave.core.hits.attack import refine_attacks
@@ -29,6 +30,20 @@ def snare(loudness: float = 1.0) -> np.ndarray:
     into = np.arange(round(0.25 * RATE)) / RATE
     noise = np.random.default_rng(5).normal(size=len(into))
     return loudness * (0.25 * noise + 0.4 * np.sin(2 * np.pi * 190 * into)) * np.exp(-into / 0.06)
+
+
+def bodied_snare(loudness: float = 1.0) -> np.ndarray:
+    """A snare whose wires are heard up to some kilohertz, over two tones of its skin."""
+    into = np.arange(round(0.25 * RATE)) / RATE
+    wires = sosfilt(butter(2, (700, 5000), "bandpass", fs=RATE, output="sos"), snare() / np.abs(snare()).max())
+    skin = np.sin(2 * np.pi * 185 * into) + 0.6 * np.sin(2 * np.pi * 330 * into)
+    return loudness * (wires + 0.5 * skin * np.exp(-into / 0.05))
+
+
+def tom(loudness: float = 1.0) -> np.ndarray:
+    into = np.arange(round(0.4 * RATE)) / RATE
+    hz = 120 + 40 * np.exp(-into / 0.03)
+    return loudness * np.sin(2 * np.pi * np.cumsum(hz) / RATE) * np.exp(-into / 0.12)
 
 
 def loop(start_s: float = 0.1, *, softer: float = 1.0) -> tuple[np.ndarray, list[float]]:
@@ -71,7 +86,7 @@ def test_kicks_and_snares_are_told_apart() -> None:
             assert drum in {name for t, name in found if abs(t - at) < 0.01}
 
 
-@pytest.mark.parametrize(("stroke", "drum"), [(kick, "kick"), (snare, "snare")])
+@pytest.mark.parametrize(("stroke", "drum"), [(kick, "kick"), (tom, "tom"), (bodied_snare, "snare")])
 @pytest.mark.parametrize("count", [2, 12])
 def test_a_drum_on_a_track_of_its_own_is_what_it_is(
     stroke: Callable[[float], np.ndarray], drum: str, count: int
@@ -234,7 +249,9 @@ def test_one_silent_side_and_an_offset_change_nothing_that_counts() -> None:
 def test_a_quiet_loop_keeps_its_levels() -> None:
     sound, _ = loop()
     loud, quiet = (read(x.astype(np.float32), RATE, HitSettings()) for x in (sound, 1e-3 * sound))
-    assert quiet.level_db == pytest.approx(loud.level_db - 60, abs=0.01)
+    # Of what hardly counts as a candidate rounding decides.
+    quiet_db, loud_db = (r.level_db[r.confidence >= 0.5] for r in (quiet, loud))
+    assert quiet_db == pytest.approx(loud_db - 60, abs=0.01)
 
 
 def test_every_hit_has_a_kind_that_begins_with_its_drum() -> None:

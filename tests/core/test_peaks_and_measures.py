@@ -20,8 +20,9 @@ def test_peaks_do_not_depend_on_blocks_and_bound_the_samples(blocks: list[int], 
         assert np.array_equal(a, b)
         assert len(a) == -(-len(sound) // LEVELS[level])
         bucket = sound[: LEVELS[level], 0]
-        assert a[0, 0] == round(float(bucket.min()) * FULL_SCALE)
-        assert a[0, 1] == round(float(bucket.max()) * FULL_SCALE)
+        # Halfway between two steps single precision decides which.
+        assert abs(a[0, 0] - float(bucket.min()) * FULL_SCALE) < 0.51
+        assert abs(a[0, 1] - float(bucket.max()) * FULL_SCALE) < 0.51
 
 
 def test_sides_that_oppose_each_other_are_drawn_whole() -> None:
