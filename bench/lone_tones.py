@@ -15,13 +15,9 @@ import sys
 from pathlib import Path
 
 import numpy as np
-import soundfile
 from training.recorded_notes import open_folders
 
-from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.limits import limit_of
-from honest_stave.core.pitch.notes_engine import read
-from honest_stave.core.pitch.reading import FormSettings, ReadSettings
+from bench.counted_notes import notes_in
 
 # A tone is struck again at the earliest so long after it was found to begin.
 AGAIN_S = 0.25
@@ -32,10 +28,7 @@ FILES = 10
 
 def figures_of(path: Path, pitch: int) -> tuple[int, int, int, float]:
     """Whether the pitch is found, whether nothing else is, how often it is struck again, and how long it is held."""
-    samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
-    reading = read(samples, rate, ReadSettings(voices="one"))
-    least = limit_of(reading, FormSettings())
-    notes = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
+    notes = notes_in(path, "one")
     own = [c for c in notes if c.pitch == pitch]
     first_s = min((c.onset_s for c in own), default=0.0)
     again = sum(c.onset_s > first_s + AGAIN_S for c in own)

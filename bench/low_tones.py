@@ -10,10 +10,7 @@ os.environ.update(OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.limits import limit_of
-from honest_stave.core.pitch.notes_engine import read
-from honest_stave.core.pitch.reading import FormSettings, ReadSettings
+from bench.counted_notes import counted_notes
 from honest_stave.core.signal.convert import pitch_to_hz
 
 RATE, FIRST_S, STEP_S, NEAR_S = 44100, 0.5, 0.6, 0.05
@@ -55,9 +52,7 @@ def main() -> None:
         for place, lowest in LOWEST.items():
             alone = line(lowest, *settings)
             for voices, sound in (("one", alone), ("many", np.asarray(alone + chords(), np.float32))):
-                reading = read(sound[:, None], RATE, ReadSettings(voices=voices))
-                least = limit_of(reading, FormSettings())
-                found = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
+                found = counted_notes(sound[:, None], RATE, voices)
                 right = sum(
                     any(c.pitch == lowest + step and abs(c.onset_s - FIRST_S - STEP_S * i) < NEAR_S for c in found)
                     for i, step in enumerate(STEPS)

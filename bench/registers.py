@@ -15,12 +15,8 @@ from pathlib import Path
 
 import mir_eval
 import numpy as np
-import soundfile
 
-from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.limits import limit_of
-from honest_stave.core.pitch.notes_engine import read
-from honest_stave.core.pitch.reading import FormSettings, ReadSettings
+from bench.counted_notes import notes_in
 
 VOICES = {"single": "one", "many": "many"}
 # The lowest pitch of each register, and one past the highest.
@@ -37,10 +33,7 @@ def main() -> None:
         counts = {name: np.zeros(3, int) for name in REGISTERS}
         for path in sorted((Path(sys.argv[1]) / folder).glob("*.json")):
             truth = json.loads(path.read_text())["notes"]
-            samples, rate = soundfile.read(path.with_suffix(".flac"), dtype="float32", always_2d=True)
-            reading = read(samples, rate, ReadSettings(voices=voices))
-            least = limit_of(reading, FormSettings())
-            found = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
+            found = notes_in(path.with_suffix(".flac"), voices)
             real = np.array([(n["onset_s"], n["pitch"]) for n in truth]).reshape(-1, 2)
             heard = np.array([(c.onset_s, c.pitch) for c in found]).reshape(-1, 2)
             for name, (low, high) in REGISTERS.items():

@@ -17,12 +17,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import soundfile
 
-from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.limits import limit_of
-from honest_stave.core.pitch.notes_engine import read
-from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
+from bench.counted_notes import notes_in
+from honest_stave.core.pitch.reading import Candidate
 
 SONGS, SYLLABLES = 30, 14
 WORDS = (
@@ -117,10 +114,7 @@ def main() -> None:
     held_s = 0.0
     for number in range(SONGS):
         path, sung = sing(number, folder)
-        samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
-        reading = read(samples, rate, ReadSettings(voices="one"))
-        least = limit_of(reading, FormSettings())
-        notes = [c for c in form_candidates(reading, FormSettings(), least) if c.confidence >= least]
+        notes = notes_in(path, "one")
         used = matched(sung, notes)
         others = [note for i, note in enumerate(notes) if i not in used]
         again += sum(

@@ -18,15 +18,12 @@ import mir_eval
 import numpy as np
 import soundfile
 
+from bench.counted_notes import notes_in
 from honest_stave.core.harmony.key import find_tonality
 from honest_stave.core.harmony.spelling import Mode, tonic_name
 from honest_stave.core.part.lines import lines_of
 from honest_stave.core.part.notes import Note
-from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.kind import judge_kind
-from honest_stave.core.pitch.limits import limit_of
-from honest_stave.core.pitch.notes_engine import read
-from honest_stave.core.pitch.reading import Candidate, FormSettings, ReadSettings
 from honest_stave.core.signal.convert import pitch_from_name
 
 PRACTICE = Path(__file__).parents[2] / "shared" / "practice"
@@ -34,15 +31,6 @@ RIGHT_KINDS = {"single": ("one",), "many": ("many",), "hits": ("drums", "mix")}
 # Of the recordings for beats these are without drums.
 WITHOUT_DRUMS = ("no-drums", "piano", "strings")
 PART_WRITING = ("strings", "choir", "organ")
-
-
-def notes_in(path: Path) -> list[Candidate]:
-    """What counts in a reading of many voices."""
-    samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
-    reading = read(samples, rate, ReadSettings(voices="many"))
-    least = limit_of(reading, FormSettings())
-    found = form_candidates(reading, FormSettings(), least)
-    return sorted((c for c in found if c.confidence >= least), key=lambda c: (c.onset_s, c.pitch))
 
 
 def kinds() -> None:
@@ -82,7 +70,7 @@ def top_lines() -> None:
     for path in sorted((PRACTICE / "many").glob("*.flac")):
         if not any(word in path.stem for word in PART_WRITING):
             continue
-        found = notes_in(path)
+        found = notes_in(path, "many")
         notes = [Note(str(i), c.onset_s, c.offset_s, c.pitch, c.velocity) for i, c in enumerate(found)]
         top = [n for n, line in zip(notes, lines_of(notes, "voices"), strict=True) if line == "top"]
         truth = top_of_truth(json.loads(path.with_suffix(".json").read_text())["notes"])
@@ -102,7 +90,7 @@ def keys() -> None:
     right = total = 0
     for path in sorted((PRACTICE / "chords").glob("*.flac")):
         tonic, mode = json.loads(path.with_suffix(".json").read_text())["key"].split(":")
-        found = notes_in(path)
+        found = notes_in(path, "many")
         columns = [
             np.array(column) for column in zip(*[(c.onset_s, c.offset_s, c.pitch) for c in found], strict=True)
         ]

@@ -1,5 +1,6 @@
 """Loops of drums by seed: patterns with feel, one kit, a room, truth of every stroke."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -145,7 +146,7 @@ def make_clip(
     chances = {role: c for role, c in _steps(random, timekeepers).items() if role in kit}
     if sparse:
         chances = _sparse(chances, kit, random)
-    strokes_left = int(random.integers(*FEW_STROKES)) if sparse and random.random() < FEW_SHARE else 1 << 16
+    strokes_left = int(random.integers(*FEW_STROKES)) if sparse and random.random() < FEW_SHARE else math.inf
     chosen = {role: [kit[role][i] for i in random.permutation(len(kit[role]))] for role in chances}
     if coloured:
         chosen = {role: _recoloured(strokes[:STROKES_COLOURED], random) for role, strokes in chosen.items()}

@@ -4,6 +4,7 @@ import dataclasses
 
 import numpy as np
 import pytest
+from scipy.signal import iirpeak, lfilter
 
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.notes_engine import read
@@ -189,10 +190,18 @@ def test_a_held_tone_whose_level_sways_in_a_room_is_one_note() -> None:
     assert [n.pitch for n in heard(sound[:, None])] == [81]
 
 
-@pytest.mark.parametrize(("pitch", "lasts_s"), [(33, 0.3), (36, 0.45)])
-def test_a_harsh_bass_that_was_cut_out_at_its_first_sample_is_read(pitch: int, lasts_s: float) -> None:
+@pytest.mark.parametrize(
+    ("pitch", "lasts_s", "drive", "vowel"),
+    [(33, 0.3, 3.0, ((220.0, 4.0),)), (36, 0.45, 1.0, ((450.0, 7.0), (700.0, 4.6)))],
+)
+def test_a_harsh_bass_that_was_cut_out_at_its_first_sample_is_read(
+    pitch: int, lasts_s: float, drive: float, vowel: tuple[tuple[float, float], ...]
+) -> None:
     time_s = np.arange(round(lasts_s * RATE)) / RATE
     hz = 440 * 2 ** ((pitch - 69) / 12)
-    sound = np.tanh(3 * sum(np.sin(2 * np.pi * k * hz * time_s + k * k) / k for k in range(1, round(8000 / hz))))
+    sound = np.tanh(drive * sum(np.sin(2 * np.pi * k * hz * time_s + k * k) / k for k in range(1, int(8000 / hz))))
+    for centre_hz, over in vowel:
+        sound = sound + over * lfilter(*iirpeak(centre_hz, 3, fs=RATE), sound)
     sound *= np.clip(time_s / 0.002, 0, 1) * np.exp(-time_s / 0.5) * np.clip((lasts_s - time_s) / 0.005, 0, 1)
-    assert [n.pitch for n in heard((0.7 * sound).astype(np.float32)[:, None])] == [pitch]
+    sound = (0.7 * sound / np.abs(sound).max()).astype(np.float32)
+    assert [n.pitch for n in heard(sound[:, None])] == [pitch]
