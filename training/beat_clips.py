@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from training import sampled
 from training.beat_scores import Score, Written, make_score
+from training.beat_songs import make_song
 from training.beat_tunes import Wider
 from training.dress import dress
 from training.performance import Performance, Struck, without_overlaps
@@ -19,15 +20,24 @@ FIRST_DRUMS_SEED, FIRST_ACCOMPANIMENT_SEED = 600, 680
 FIRST_UNHEARD_SEED = 1000
 # From this one on they are tunes and part songs, each of a wider choice, and bands.
 FIRST_TUNES_SEED = 3000
+# From these on they are produced songs: the first network learns from the first, and never meets the others.
+FIRST_SONGS_SEED, FIRST_UNHEARD_SONGS_SEED = 6000, 8000
 KINDS = {"any": 0.7, "drums": 0.1, "accompaniment": 0.2}
 WIDER_KINDS = {"tune": 0.45, "part song": 0.3, "any": 0.15, "accompaniment": 0.07, "drums": 0.03}
 SLOWEST_S, QUICKEST_S = 1.15, 0.32
+# Songs are produced at a click, as a rule, and quicker than music is as a whole.
+SONG_SLOWEST_S, SONG_QUICKEST_S = 0.78, 0.295
+SONG_TEMPI = {"steady": 0.85, "drift": 0.15}
+SONG_MELODIES = (0, 4, 25, 27, 29, 30, 52, 54, 56, 65, 73, 80, 81, 87)
+SONG_CHORDS = (0, 4, 16, 25, 27, 28, 29, 29, 29, 30, 30, 30, 38, 48, 50, 51, 62, 80, 81, 88, 90)
+SONG_KITS = (0, 0, 8, 16, 16, 24, 25)
 TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
 MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
 CHORDS = (0, 1, 4, 5, 16, 19, 24, 25, 26, 27, 29, 48, 49, 61, 88, 90)
 BASSES = (32, 33, 34, 35, 36, 38, 39, 43)
 CHOIRS = (19, 16, 40, 42, 48, 49, 52, 53, 61, 68, 71, 0)
 DRUM_BANK = 128
+ONE_KIT_FONTS = ("OPL-3_FM_128M.sf2",)
 # What begins this close to a beat begins on it.
 ON_BEAT_S = 0.06
 SILENCE = np.zeros(0, np.float32)
@@ -46,11 +56,14 @@ class BeatClip:
     tempo: str
 
 
-def _beat_times(random: np.random.Generator, score: Score, beats: int, tempo: str) -> NDArray[np.float64]:
-    """Moments of the beats of a score from its first downbeat, at least ``beats`` + 1 of them."""
+def _beat_s(random: np.random.Generator, score: Score) -> float:
+    """How long a beat of a score is as a rule."""
     base_s = float(np.exp(random.uniform(np.log(QUICKEST_S), np.log(SLOWEST_S))))
-    if score.compound:
-        base_s = float(np.clip(base_s * 1.25, 0.4, 1.4))
+    return float(np.clip(base_s * 1.25, 0.4, 1.4)) if score.compound else base_s
+
+
+def _beat_times(random: np.random.Generator, base_s: float, beats: int, tempo: str) -> NDArray[np.float64]:
+    """Moments of the beats of a score from its first downbeat, at least ``beats`` + 1 of them."""
     place = np.arange(beats + 1)
     log = np.zeros(beats + 1)
     if tempo in ("drift", "rubato"):
@@ -113,6 +126,8 @@ def _delays(
 
 def _kind(random: np.random.Generator, seed: int) -> str:
     """What the clip of a seed is: drums alone, accompaniment, a tune, a part song, or any."""
+    if seed >= FIRST_SONGS_SEED:
+        return "song"
     if seed >= FIRST_TUNES_SEED:
         return str(random.choice(list(WIDER_KINDS), p=list(WIDER_KINDS.values())))
     if seed >= FIRST_UNHEARD_SEED:
@@ -123,12 +138,17 @@ def _kind(random: np.random.Generator, seed: int) -> str:
 
 
 def _sound(
-    random: np.random.Generator, font: str, programs: tuple[int, ...], played: Performance, drums: tuple[Struck, ...]
+    random: np.random.Generator,
+    font: str,
+    programs: tuple[int, ...],
+    played: Performance,
+    drums: tuple[Struck, ...],
+    kit: int,
 ) -> NDArray[np.float32]:
     sound = sampled.render(font, programs, played)
     if not drums:
         return sound
-    beaten = sampled.render(font, (0,), Performance(drums), bank=DRUM_BANK)
+    beaten = sampled.render(font, (kit,), Performance(drums), bank=DRUM_BANK)
     both = np.zeros(max(len(sound), len(beaten)), np.float32)
     both[: len(sound)] = sound
     both[: len(beaten)] += float(10 ** (random.uniform(-9, 5) / 20)) * beaten
@@ -142,7 +162,12 @@ def make_clip(
     random = np.random.default_rng([21, int(tuning), seed])
     tempo = str(random.choice(list(TEMPI), p=list(TEMPI.values())))
     kind = _kind(random, seed)
-    if kind == "accompaniment":
+    base_s = 0.0
+    if kind == "song":
+        tempo = str(random.choice(list(SONG_TEMPI), p=list(SONG_TEMPI.values())))
+        base_s = float(np.exp(random.uniform(np.log(SONG_QUICKEST_S), np.log(SONG_SLOWEST_S))))
+        score, spread_s = make_song(random, 140, 60 / base_s), float(random.uniform(0.0005, 0.012))
+    elif kind == "accompaniment":
         score, spread_s = make_score(random, 120, accompaniment=True), float(random.uniform(0.001, 0.012))
     elif kind == "drums":
         score, spread_s = make_score(random, 120, drums_alone=True), float(random.uniform(0.001, 0.012))
@@ -158,7 +183,7 @@ def make_clip(
     if score.texture in ("band", "drums") and tempo == "rubato":
         tempo = "drift"
     beats = score.bar_starts[-1] + score.bar_beats[-1]
-    beat_s = _beat_times(random, score, beats, tempo)
+    beat_s = _beat_times(random, base_s or _beat_s(random, score), beats, tempo)
     font = sampled.TUNING_FONT if tuning else str(random.choice(sampled.TRAINED_FONTS))
     first_bar = int(random.integers(0, max(1, len(score.bar_starts) // 3)))
     first = score.bar_starts[first_bar]
@@ -176,6 +201,8 @@ def make_clip(
     if score.texture == "chorale" or score.texture == "borrowed":
         one = int(random.choice(CHOIRS)) if random.random() < 0.65 else 0
         programs = (one,) * 3 if random.random() < 0.7 else tuple(int(random.choice(CHOIRS)) for _ in range(3))
+    elif score.texture == "song":
+        programs = tuple(int(random.choice(played)) for played in (SONG_MELODIES, SONG_CHORDS, BASSES))
     elif score.texture == "accompaniment" and random.random() < 0.6:
         programs = (int(random.choice(CHORDS)),) * 3
     elif score.texture == "figures":
@@ -191,7 +218,8 @@ def make_clip(
         pedal = tuple((a + 0.05, b) for a, b in pairwise(changes) if 0 < a < LENGTH_S)
     drums = tuple(Struck(n.onset_s, n.offset_s, n.pitch, n.velocity) for n in struck if n.part < 0)
     attack_s = beat_s + _delays(beat_s, font, programs, melodic, drums)
-    sound = _sound(random, font, programs, Performance(tuple(melodic), pedal), drums) if sounding else SILENCE
+    kit = int(random.choice(SONG_KITS)) if kind == "song" and font not in ONE_KIT_FONTS else 0
+    sound = _sound(random, font, programs, Performance(tuple(melodic), pedal), drums, kit) if sounding else SILENCE
     inside = (np.arange(len(beat_s)) >= begins) & (beat_s < LENGTH_S - 0.3)
     last = max((n.onset for n in notes), default=0.0)
     inside &= np.arange(len(beat_s)) <= last + 0.5

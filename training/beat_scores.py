@@ -57,7 +57,7 @@ def _bars(random: Random, beats: int, threes: float = 0.0) -> tuple[list[int], l
     return starts, lengths, compound
 
 
-def _harmony(random: Random, starts: list[int], lengths: list[int], phrase_bars: int) -> list[tuple[int, int, int]]:
+def harmony_of(random: Random, starts: list[int], lengths: list[int], phrase_bars: int) -> list[tuple[int, int, int]]:
     """Rows of first beat, beats and degree: chords change at bars, sometimes inside, rarely before one.
 
     A phrase ends on its tonic, which its dominant leads to. Bars of two beats are never joined by
@@ -88,15 +88,15 @@ def _harmony(random: Random, starts: list[int], lengths: list[int], phrase_bars:
     return rows
 
 
-def _chord(scale: tuple[int, ...], tonic: int, degree: int, size: int = 3) -> list[int]:
+def chord_of(scale: tuple[int, ...], tonic: int, degree: int, size: int = 3) -> list[int]:
     return [tonic + scale[(degree + 2 * i) % 7] + 12 * ((degree + 2 * i) // 7) for i in range(size)]
 
 
-def _near(pitch: int, middle: float) -> int:
+def near_pitch(pitch: int, middle: float) -> int:
     return pitch + 12 * round((middle - pitch) / 12)
 
 
-def _divisions(random: Random, compound: bool, swing: bool) -> list[tuple[float, ...]]:
+def divisions_of(random: Random, compound: bool, swing: bool) -> list[tuple[float, ...]]:
     """Ways of filling a beat, as onsets within it."""
     if compound:
         return [(0.0,), (0.0, 2 / 3), (0.0, 1 / 3, 2 / 3), (0.0, 1 / 3), (1 / 3, 2 / 3), (2 / 3,)]
@@ -113,7 +113,7 @@ def _divisions(random: Random, compound: bool, swing: bool) -> list[tuple[float,
     return simple[:4] if swing else simple
 
 
-def _melody(random: Random, score: "Maker", part: int, low: int, high: int) -> list[Written]:
+def melody_line(random: Random, score: "Maker", part: int, low: int, high: int) -> list[Written]:
     """A line whose rhythm repeats by the bar as a rule, with long notes where bars begin and phrases end."""
     weights = np.array([4.0, 3.0, 1.5, *([0.6] * 10)])[: len(score.divisions)] * random.uniform(0.3, 1.7)
     longest = max(score.lengths)
@@ -151,7 +151,7 @@ def _melody(random: Random, score: "Maker", part: int, low: int, high: int) -> l
                 else:
                     place += int(random.choice([-2, -1, -1, 1, 1, 2]))
                 pitch = score.tonic + score.scale[place % 7] + 12 * (place // 7)
-                pitch = int(np.clip(_near(pitch, np.clip(pitch, low + 6, high - 6)), low, high))
+                pitch = int(np.clip(near_pitch(pitch, np.clip(pitch, low + 6, high - 6)), low, high))
                 notes.append(Written(beat + at, following - at, pitch, part, score.accent(beat, at)))
     return notes
 
@@ -187,12 +187,12 @@ class Maker:
         self._downbeats = set(self.starts)
 
 
-def _bass(random: Random, score: Maker, part: int, style: str = "") -> list[Written]:
+def bass_line(random: Random, score: Maker, part: int, style: str = "") -> list[Written]:
     style = style or str(random.choice(["roots", "roots", "walking", "pulse", "off", "two"]))
     notes = []
     for first, length, degree in score.harmony:
-        root = _near(_chord(score.scale, score.tonic, degree)[0], 40)
-        fifth = _near(root + 7, 40)
+        root = near_pitch(chord_of(score.scale, score.tonic, degree)[0], 40)
+        fifth = near_pitch(root + 7, 40)
         for k in range(length):
             if style == "roots" and k == 0:
                 notes.append(Written(first, length * 0.95, root, part, score.accent(first, 0)))
@@ -209,7 +209,7 @@ def _bass(random: Random, score: Maker, part: int, style: str = "") -> list[Writ
     return notes
 
 
-def _comping(random: Random, score: Maker, part: int, style: str = "") -> list[Written]:
+def comping(random: Random, score: Maker, part: int, style: str = "") -> list[Written]:
     """Chords in a rhythm that repeats by the bar: on beats, after them, syncopated, or broken."""
     style = style or str(random.choice(["held", "beats", "after", "syncopated", "broken", "oom-pah", "strummed"]))
     middle = float(random.uniform(54, 66))
@@ -224,8 +224,8 @@ def _comping(random: Random, score: Maker, part: int, style: str = "") -> list[W
         for k in range(length):
             beat = start + k
             pitches = sorted(
-                _near(p, middle + 3 * i)
-                for i, p in enumerate(_chord(score.scale, score.tonic, score.degree_at(beat)))
+                near_pitch(p, middle + 3 * i)
+                for i, p in enumerate(chord_of(score.scale, score.tonic, score.degree_at(beat)))
             )
             changes = any(first == beat for first, _, _ in score.harmony)
             if style == "held":
@@ -302,9 +302,9 @@ def _chorale(random: Random, score: Maker) -> list[Written]:
         for number, (start, length) in enumerate(zip(score.starts, score.lengths, strict=True)):
             for k in range(length):
                 beat = start + k
-                chord = _chord(score.scale, score.tonic, score.degree_at(beat))
+                chord = chord_of(score.scale, score.tonic, score.degree_at(beat))
                 wanted = chord[0] if voice == 0 else int(random.choice(chord))
-                pitch = _near(wanted, middle)
+                pitch = near_pitch(wanted, middle)
                 closing = number % phrase == phrase - 1 and k >= length - 2
                 if held and (
                     (closing and k == length - 1) or (held.pitch == pitch and random.random() < 0.45 and k > 0)
@@ -325,11 +325,11 @@ def accompanying(random: Random, maker: Maker, texture: str) -> list[Written]:
     """Chords, bass and drums as a texture has them."""
     if texture == "accompaniment":
         # Bass on the bar, chords on or after the other beats.
-        notes = _comping(random, maker, 1, str(random.choice(["oom-pah", "oom-pah", "oom-pah", "after", "beats"])))
-        return notes + _bass(random, maker, 2, str(random.choice(["roots", "roots", "two"])))
-    notes = _comping(random, maker, 1)
+        notes = comping(random, maker, 1, str(random.choice(["oom-pah", "oom-pah", "oom-pah", "after", "beats"])))
+        return notes + bass_line(random, maker, 2, str(random.choice(["roots", "roots", "two"])))
+    notes = comping(random, maker, 1)
     if texture != "figures" or random.random() < 0.5:
-        notes += _bass(random, maker, 2)
+        notes += bass_line(random, maker, 2)
     return notes + _drums(random, maker) if texture == "band" else notes
 
 
@@ -341,8 +341,8 @@ def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompa
     phrase_bars = int(random.choice([2, 4, 4, 4, 8]))
     maker = Maker(
         beats=total, starts=starts, lengths=lengths, compound=compound,
-        harmony=_harmony(random, starts, lengths, phrase_bars), scale=SCALES[int(random.integers(len(SCALES)))],
-        tonic=int(random.integers(57, 69)), divisions=_divisions(random, compound, swing),
+        harmony=harmony_of(random, starts, lengths, phrase_bars), scale=SCALES[int(random.integers(len(SCALES)))],
+        tonic=int(random.integers(57, 69)), divisions=divisions_of(random, compound, swing),
         rests=float(random.choice([0.03, 0.1, 0.25])), syncopation=float(random.choice([0.0, 0.05, 0.2])),
         accented=float(random.choice([0.0, 0.4, 1.0])), phrase_bars=phrase_bars,
     )  # fmt: skip
@@ -351,11 +351,11 @@ def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompa
         texture, notes = "drums", _drums(random, maker)
     elif accompaniment:
         texture = "accompaniment"
-        notes = _melody(random, maker, 0, 60, 88) if random.random() < 0.5 else []
+        notes = melody_line(random, maker, 0, 60, 88) if random.random() < 0.5 else []
         notes += accompanying(random, maker, texture)
     elif texture == "chorale":
         notes = _chorale(random, maker)
     else:
-        notes = _melody(random, maker, 0, 60, 88) if random.random() < 0.9 else []
+        notes = melody_line(random, maker, 0, 60, 88) if random.random() < 0.9 else []
         notes += accompanying(random, maker, texture)
     return Score(tuple(notes), tuple(starts), tuple(lengths), compound, texture)

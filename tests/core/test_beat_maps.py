@@ -31,6 +31,7 @@ from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+from honest_stave.service.beat_maps import counted_otherwise
 
 STEP_S = 0.5
 
@@ -266,3 +267,15 @@ def test_what_follows_a_map_moves_only_between_its_neighbouring_pins(time_s: flo
         assert moved > time_s
     else:
         assert moved == pytest.approx(time_s)
+
+
+def test_beats_lie_half_a_beat_later_up_to_the_next_meter_and_pins_refuse_it() -> None:
+    start = made(24, (MeterFrom(0, 4, 4), MeterFrom(16, 3, 4)))
+    times = times_of(start)
+    later = times_of(map_edits.off_beat_from(start, 8))
+    assert later[[*range(8), *range(16, 24)]].tolist() == times[[*range(8), *range(16, 24)]].tolist()
+    assert np.allclose(later[8:16], (times[8:16] + times[9:17]) / 2)
+    whole = counted_otherwise(start, "beats half a beat later")
+    assert np.allclose(times_of(whole), times + STEP_S / 2)
+    with pytest.raises(BadInput):
+        map_edits.off_beat_from(map_edits.pin(start, [10]), 8)

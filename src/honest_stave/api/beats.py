@@ -209,7 +209,10 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "clicks": found.clicks,
         "smoothing": found.smoothing,
         "score": aligning.score_of(studio, folio_id, found),
-        "said": aligning.said_of(studio, folio_id, found),
+        "said": [
+            *aligning.said_of(studio, folio_id, found),
+            *beat_maps.said_of_clicks(studio, folio_id, found, places.bar.tolist()),
+        ],
         "moments": aligning.moments_of(studio, folio_id, found),
         "written_out": [[w.beat, w.beats] for w in found.written_out],
         "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),

@@ -2,7 +2,7 @@
 
 import time
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
 from functools import reduce
 from typing import Any
@@ -168,6 +168,21 @@ def silences(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[tuple[fl
     return beats.kept_of(studio, folio_id, beat_map.reading).silences if beat_map.reading else ()
 
 
+def said_of_clicks(studio: Studio, folio_id: str, beat_map: BeatMap, bars: Sequence[int]) -> list[str]:
+    """What is said of passages that were made to a click, by their bars."""
+    if not beat_map.reading:
+        return []
+    times = np.array([b.time_s for b in beat_map.beats])
+    said = []
+    for bpm, from_s, to_s in beats.kept_of(studio, folio_id, beat_map.reading).clicks:
+        first, last = (int(np.abs(times - moment_s).argmin()) for moment_s in (from_s, to_s))
+        said.append(
+            f"Made to a click, it seems: {bpm:.2f} bpm from bar {bars[first]} to {bars[last]}. "
+            "Beats that were not heard there are counted through."
+        )
+    return said
+
+
 Edited = Callable[[Studio, str, BeatMap, list[int], Values], BeatMap]
 EDITS: dict[str, tuple[str, Edited]] = {
     "move": ("beat moved", lambda s, f, m, c, v: map_edits.move(m, c[0], v["time_s"])),
@@ -178,6 +193,7 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "meters": ("meters typed", lambda s, f, m, c, v: map_edits.meters_by_bar(m, [tuple(r) for r in v["meters"]])),
     "double": ("twice the beats", lambda s, f, m, c, v: map_edits.double_from(m, c[0])),
     "half": ("half the beats", lambda s, f, m, c, v: map_edits.half_from(m, c[0])),
+    "off beat": ("half a beat later", lambda s, f, m, c, v: map_edits.off_beat_from(m, c[0])),
     "insert": ("beat put in", lambda s, f, m, c, v: map_edits.insert(m, v["time_s"])),
     "remove": ("beats taken out", lambda s, f, m, c, v: map_edits.remove(m, c)),
     "smooth": ("smoothed", lambda s, f, m, c, v: map_edits.smooth(m, v["amount"])),
@@ -270,6 +286,9 @@ def counted_otherwise(beat_map: BeatMap, name: str) -> BeatMap:
         return reduce(map_edits.half_from, starts, beat_map)
     if name == "twice the tempo":
         return reduce(map_edits.double_from, [*starts[:-1], 0], beat_map)
+    if name == "beats half a beat later":
+        # From the first to the last: the last beat of each lies between where the next one begins as yet.
+        return reduce(map_edits.off_beat_from, [0, *reversed(starts[:-1])], beat_map)
     if name in ("bars one beat later", "bars one beat earlier"):
         moved = (first.beat + (1 if name.endswith("later") else -1)) % first.felt_beats
         return check_map(replace(beat_map, meters=(replace(first, beat=moved), *beat_map.meters[1:])))

@@ -24,12 +24,13 @@ COLUMNS = ("time_s", "bar", "beat", "confidence", "downbeat_confidence", "odds")
 
 @dataclass(frozen=True)
 class KeptBeats:
-    """What mending needs of a reading: log-odds of a beat by cell, the first cell's beginning (s), silences."""
+    """What mending needs of a reading: log-odds by cell, its beginning (s), silences, clicks."""
 
     odds: NDArray[np.float32]
     starts_s: float
     runners_up: tuple[tuple[str, float], ...]
     silences: tuple[tuple[float, float], ...]
+    clicks: tuple[tuple[float, float, float], ...] = ()
 
 
 def ask(studio: Studio, folio_id: str, take_id: str, listen: dict[str, Any], even_bpm: float | None = None) -> str:
@@ -76,6 +77,7 @@ def read_beats(files: Files, arguments: dict[str, Any], progress: Progress) -> d
         "starts_s": reading.starts_s,
         "runners_up": reading.runners_up,
         "silences": reading.silences,
+        "clicks": reading.clicks,
         "engine": reading.engine,
     }
     out = io.BytesIO()
@@ -93,6 +95,7 @@ def reading_from_file(path: Path) -> BeatsReading:
             starts_s=scalars["starts_s"],
             runners_up=tuple((str(name), float(share)) for name, share in scalars["runners_up"]),
             silences=tuple((float(a), float(b)) for a, b in scalars.get("silences", [])),
+            clicks=_clicks(scalars),
             engine=scalars["engine"],
         )
 
@@ -111,4 +114,8 @@ def _kept(path: Path) -> KeptBeats:
             return KeptBeats(np.full(1, -9.0, np.float32), 0.0, (), ())
         runners_up = tuple((str(name), float(share)) for name, share in scalars["runners_up"])
         silences = tuple((float(a), float(b)) for a, b in scalars.get("silences", []))
-        return KeptBeats(data["odds"].astype(np.float32), scalars["starts_s"], runners_up, silences)
+        return KeptBeats(data["odds"].astype(np.float32), scalars["starts_s"], runners_up, silences, _clicks(scalars))
+
+
+def _clicks(scalars: dict[str, Any]) -> tuple[tuple[float, float, float], ...]:
+    return tuple((float(bpm), float(a), float(b)) for bpm, a, b in scalars.get("clicks", []))

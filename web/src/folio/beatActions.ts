@@ -129,6 +129,7 @@ export function beatActions(router: Router): Action[] {
     { id: 'beat-remove', label: 'Take out', key: 'Delete', group: 'Beat', when: chosen, run: () => void beats.edit('remove') },
     { id: 'beat-half', label: 'Half from here', key: '[', group: 'Beat', when: chosen, run: () => void beats.edit('half', {}, [beats.focus]) },
     { id: 'beat-double', label: 'Twice from here', key: ']', group: 'Beat', when: chosen, run: () => void beats.edit('double', {}, [beats.focus]) },
+    { id: 'beat-off', label: 'Half a beat later from here', key: 'x', group: 'Beat', when: chosen, run: () => void beats.edit('off beat', {}, [beats.focus]) },
     { id: 'beat-steady', label: 'Strictly steady', key: 's', group: 'Beat', when: chosen, run: steady },
     { id: 'beat-tap', label: 'Tap along', key: 'v', group: 'Beat', when: here, run: tap },
     { id: 'beat-marker', label: 'Marker at the cursor', key: 'j', group: 'Beat', when: here, run: () => (openDialog.value = 'beat-marker') },

@@ -20,7 +20,7 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 from honest_stave.core.signal.loud_enough import loud_enough
 
-ENGINE = "beats 12"
+ENGINE = "beats 13"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
 NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
 # Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.
@@ -42,6 +42,7 @@ class BeatsReading:
         starts_s: moment of the first cell's beginning in the take.
         runners_up: other ways to count, by name, and how likely each is.
         silences: (from s, to s) of silence between sounds.
+        clicks: (beats a minute, from s, to s) of passages that were made to a click.
     """
 
     time_s: NDArray[np.float64]
@@ -54,6 +55,7 @@ class BeatsReading:
     starts_s: float = 0.0
     runners_up: tuple[tuple[str, float], ...] = ()
     silences: tuple[tuple[float, float], ...] = ()
+    clicks: tuple[tuple[float, float, float], ...] = ()
     engine: str = ENGINE
 
 
@@ -95,6 +97,7 @@ def read(
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
         silences=tuple((a + starts_s, b + starts_s) for a, b in silences),
+        clicks=tuple((60 / c.beat_s, c.from_s + starts_s, c.to_s + starts_s) for c in chosen.clicks),
     )
 
 
@@ -120,6 +123,10 @@ def _calibrated(odds: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(1 / (1 + np.exp(-(fitted["slope"] * odds + fitted["offset"]))))
 
 
+def _mean_share(odds: NDArray[np.float64]) -> float:
+    return float((1 / (1 + np.exp(-odds))).mean())
+
+
 def _meters(bars: Bars) -> tuple[Meter, ...]:
     """Meters where they change, a pickup counted to the bar after it."""
     found: list[Meter] = []
@@ -139,6 +146,8 @@ def _runners_up(bars: Bars, beat_s: NDArray[np.float64], activity: BeatActivity)
     lengths = {"half the tempo": 2 * usual, "twice the tempo": usual / 2}
     shares = {name: length_share(activity, length_s) for name, length_s in lengths.items()}
     found = [(name, share / (own + share)) for name, share in shares.items()]
+    on, between = (_mean_share(odds_near(activity, row)) for row in (beat_s, (beat_s[1:] + beat_s[:-1]) / 2))
+    found.append(("beats half a beat later", between / (on + between)))
     names = {1: "bars one beat later", len(bars.shift_share) - 1: "bars one beat earlier"}
     found += [(name, float(bars.shift_share[by])) for by, name in names.items() if 0 < by < len(bars.shift_share)]
     for (beats, compound), likely in zip(METERS, bars.meter_share.tolist(), strict=True):

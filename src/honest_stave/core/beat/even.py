@@ -40,5 +40,6 @@ def evenly(reading: BeatsReading, bpm: float, from_s: float, to_s: float) -> Bea
         downbeat_confidence=none,
         meters=(Meter(1, BAR_BEATS, 4),),
         runners_up=(),
+        clicks=(),
         engine=ENGINE,
     )

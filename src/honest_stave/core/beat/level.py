@@ -25,6 +25,7 @@ from honest_stave.core.beat.beats_hearing import (
 )
 from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.repeated import repeated
+from honest_stave.core.beat.steady import Click, find_clicks, on_clicks, steadied
 from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, other_levels, track_beats
 
 Values = NDArray[np.float64]
@@ -47,10 +48,11 @@ NEAR_CLASSES = 1.5
 
 @dataclass(frozen=True)
 class Level:
-    """Beats at a level, with their bars."""
+    """Beats at a level, with their bars, and the clicks that they were made to."""
 
     beat_s: Values
     bars: Bars
+    clicks: tuple[Click, ...] = ()
 
 
 def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
@@ -61,8 +63,9 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
         activity: what the first network says of it.
         beat_s: beats as they were tracked, at least four.
     """
+    beat_s = steadied(activity, beat_s)
     rows = [beat_s, *other_levels(beat_s)]
-    for row in _tracked_anew(activity, heard.columns[:, -1].astype(np.float64)):
+    for row in (steadied(activity, r) for r in _tracked_anew(activity, heard.columns[:, -1].astype(np.float64))):
         if not any(_same(row, known) for known in rows):
             rows += [row, *other_levels(row)]
     features = [bar_features(heard, activity, row) for row in rows]
@@ -71,7 +74,9 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
     worths = [_worth(activity, row, own) for row, own in zip(rows, said, strict=True)]
     best = int(np.argmax([worths[0] + TRACKED, *worths[1:]]))
     meter = said[best].meter + REPEATED * repeated(features[best][:, PATTERNS])
-    return Level(rows[best], find_bars(said[best].downbeat.astype(float), meter))
+    clicks = tuple(find_clicks(rows[best]))
+    bars = find_bars(said[best].downbeat.astype(float), meter, on_clicks(rows[best], clicks))
+    return Level(rows[best], bars, clicks)
 
 
 def length_share(activity: BeatActivity, length_s: float) -> float:

@@ -248,6 +248,23 @@ def half_from(beat_map: BeatMap, chosen: int) -> BeatMap:
     return check_map(relaid(moved, lambda i: place.get(i, place.get(i - 1, 0))))
 
 
+def off_beat_from(beat_map: BeatMap, chosen: int) -> BeatMap:
+    """The beats from this one to the next change of meter half a beat later, between where they were.
+
+    Raises:
+        BadInput: one of those is pinned.
+    """
+    stop = _stretch_end(beat_map, chosen)
+    last = stop - 1 if stop < len(beat_map.beats) else stop
+    _refuse_pins(beat_map, range(chosen, last), "moved")
+    times = times_of(beat_map)
+    later_s = np.append(times[1:], 2 * times[-1] - times[-2])
+    moved = [
+        Beat(float(times[i] + later_s[i]) / 2, None, beat_map.beats[i].confidence / 2) for i in range(chosen, last)
+    ]
+    return check_map(_with(beat_map, [*beat_map.beats[:chosen], *moved, *beat_map.beats[last:]]))
+
+
 def _stretch_end(beat_map: BeatMap, chosen: int) -> int:
     """First beat after the stretch of one meter, the beat of the next meter counted in as its end."""
     # The pickup belongs to the first meter, though it lies before it.

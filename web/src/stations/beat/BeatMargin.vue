@@ -99,6 +99,7 @@ const bpm = (at: number) => map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
         <ActButton action="beat-here" small />
         <ActButton action="beat-half" small />
         <ActButton action="beat-double" small />
+        <ActButton action="beat-off" small />
         <ActButton action="beat-steady" small />
         <ActButton action="beat-click" small />
         <ActButton action="beat-remove" small />
