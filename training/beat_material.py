@@ -11,7 +11,7 @@ import numpy as np
 
 from honest_stave.core.beat.beats_engine import listen_to
 from training.beat_borrowed import load_scores
-from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, make_clip
+from training.beat_clips import FIRST_SONGS_SEED, FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, make_clip
 from training.beat_tunes import wider_scores
 
 RECIPE = 4
@@ -42,7 +42,7 @@ def material(cache: Path, count: int, *, first: int = 0, tuning: bool = False) -
         path = folder / f"{seed}.npz"
         if not path.exists():
             borrowed = borrowed if borrowed is not None else load_scores(cache, tuning=tuning)
-            if seed >= FIRST_TUNES_SEED:
+            if FIRST_TUNES_SEED <= seed < FIRST_SONGS_SEED:
                 wider = wider or wider_scores(cache)
             clip = make_clip(seed, borrowed, tuning=tuning, wider=wider)
             heard = listen_to(clip.sound[:, None], RATE)

@@ -19,7 +19,7 @@ from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
 from honest_stave.store.files import Files
 
-COLUMNS = ("time_s", "bar", "beat", "confidence", "downbeat_confidence", "odds")
+COLUMNS = ("time_s", "bar", "beat", "confidence", "heard", "downbeat_confidence", "odds")
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beat
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.level import choose_level, length_share
 from honest_stave.core.beat.silences import find_silences, without_stillness
+from honest_stave.core.beat.steady import on_clicks
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.beat.track import FEWEST_BEATS, least_sounding, odds_near, track_beats
 from honest_stave.core.errors import Progress, no_progress
@@ -36,6 +37,7 @@ class BeatsReading:
         bar: 1 for the first full bar, 0 for a pickup.
         beat: place in the bar from 1; in compound meters a beat is a dotted note.
         confidence: how sure a beat lies there, 0 to 1.
+        heard: whether it was heard there; others were laid between those that were.
         downbeat_confidence: how sure its place in the bar is, 0 to 1.
         meters: by bar, where they change; ``Meter.bar`` is the number of the bar.
         odds: log-odds of a beat by cell, kept for reading stretches anew.
@@ -49,6 +51,7 @@ class BeatsReading:
     bar: NDArray[np.int64]
     beat: NDArray[np.int64]
     confidence: NDArray[np.float64]
+    heard: NDArray[np.bool_]
     downbeat_confidence: NDArray[np.float64]
     meters: tuple[Meter, ...]
     odds: NDArray[np.float32]
@@ -80,10 +83,15 @@ def read(
     beat_s, odds = track_beats(activity, sounding)
     if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < LEAST_ODDS:
         none = np.zeros(0)
-        return BeatsReading(none, none.astype(int), none.astype(int), none, none, (), activity.beat, starts_s)
+        whole, heard_none = none.astype(int), none.astype(bool)
+        return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, starts_s)
     chosen = choose_level(heard, activity, beat_s)
     beat_s, bars = chosen.beat_s, chosen.bars
     sure = _calibrated(odds_near(activity, beat_s))
+    for click in chosen.clicks:
+        # A beat laid on a click is as sure as the click is: by how many of its beats were heard where it has them.
+        inside = on_clicks(beat_s, [click])
+        sure[inside & chosen.laid] = (inside & ~chosen.laid).sum() / inside.sum()
     silences = find_silences(without_stillness(sounding, signal), least_sounding(sounding))
     progress(1.0)
     return BeatsReading(
@@ -91,6 +99,7 @@ def read(
         bar=bars.bar,
         beat=bars.beat,
         confidence=sure,
+        heard=~chosen.laid,
         downbeat_confidence=bars.confidence,
         meters=_meters(bars),
         odds=activity.beat,

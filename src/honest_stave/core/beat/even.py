@@ -37,6 +37,7 @@ def evenly(reading: BeatsReading, bpm: float, from_s: float, to_s: float) -> Bea
         bar=place // BAR_BEATS + 1,
         beat=place % BAR_BEATS + 1,
         confidence=none,
+        heard=none.astype(bool),
         downbeat_confidence=none,
         meters=(Meter(1, BAR_BEATS, 4),),
         runners_up=(),

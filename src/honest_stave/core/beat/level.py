@@ -48,11 +48,19 @@ NEAR_CLASSES = 1.5
 
 @dataclass(frozen=True)
 class Level:
-    """Beats at a level, with their bars, and the clicks that they were made to."""
+    """Beats at a level.
+
+    Args:
+        beat_s: their moments, (beats,).
+        bars: that they form.
+        clicks: that they were made to.
+        laid: whether each was laid on a click where none was tracked, (beats,).
+    """
 
     beat_s: Values
     bars: Bars
-    clicks: tuple[Click, ...] = ()
+    clicks: tuple[Click, ...]
+    laid: NDArray[np.bool_]
 
 
 def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
@@ -63,9 +71,10 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
         activity: what the first network says of it.
         beat_s: beats as they were tracked, at least four.
     """
-    beat_s = steadied(activity, beat_s)
+    tracked = [beat_s, *_tracked_anew(activity, heard.columns[:, -1].astype(np.float64))]
+    beat_s, *anew = (steadied(activity, row) for row in tracked)
     rows = [beat_s, *other_levels(beat_s)]
-    for row in (steadied(activity, r) for r in _tracked_anew(activity, heard.columns[:, -1].astype(np.float64))):
+    for row in anew:
         if not any(_same(row, known) for known in rows):
             rows += [row, *other_levels(row)]
     features = [bar_features(heard, activity, row) for row in rows]
@@ -75,8 +84,9 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
     best = int(np.argmax([worths[0] + TRACKED, *worths[1:]]))
     meter = said[best].meter + REPEATED * repeated(features[best][:, PATTERNS])
     clicks = tuple(find_clicks(rows[best]))
-    bars = find_bars(said[best].downbeat.astype(float), meter, on_clicks(rows[best], clicks))
-    return Level(rows[best], bars, clicks)
+    clicked = on_clicks(rows[best], clicks)
+    bars = find_bars(said[best].downbeat.astype(float), meter, clicked)
+    return Level(rows[best], bars, clicks, clicked & ~_near(rows[best], np.sort(np.concatenate(tracked))))
 
 
 def length_share(activity: BeatActivity, length_s: float) -> float:
@@ -94,13 +104,13 @@ def _tracked_anew(activity: BeatActivity, sounding: Values) -> list[Values]:
 
 
 def _same(row: Values, other: Values) -> bool:
-    return (_share_near(row, other) + _share_near(other, row)) / 2 >= SAME_SHARE
+    return float(_near(row, other).mean() + _near(other, row).mean()) / 2 >= SAME_SHARE
 
 
-def _share_near(row: Values, other: Values) -> float:
-    """Share of a row's moments that lie near one of another row."""
+def _near(row: Values, other: Values) -> NDArray[np.bool_]:
+    """Whether each moment of a row lies near one of another row, (beats,)."""
     after = np.searchsorted(other, row).clip(1, len(other) - 1)
-    return float((np.minimum(np.abs(row - other[after - 1]), np.abs(row - other[after])) <= SAME_S).mean())
+    return np.asarray(np.minimum(np.abs(row - other[after - 1]), np.abs(row - other[after])) <= SAME_S)
 
 
 def _worth(activity: BeatActivity, beat_s: Values, said: BarActivity) -> float:

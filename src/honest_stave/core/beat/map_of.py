@@ -20,7 +20,8 @@ def map_of_reading(reading: BeatsReading, name: str, take: str, reading_id: str)
     """The map that a reading gives, its beats as smooth as their attacks allow."""
     sure = np.minimum(reading.confidence, 1.0).tolist()
     # What was not heard has no attack.
-    beats = tuple(Beat(t, t if c > 0 else None, c) for t, c in zip(reading.time_s.tolist(), sure, strict=True))
+    told = zip(reading.time_s.tolist(), reading.heard.tolist(), sure, strict=True)
+    beats = tuple(Beat(t, t if heard else None, c) for t, heard, c in told)
     begins = np.flatnonzero((reading.bar >= 1) & (reading.beat == 1))
     first = int(begins[0]) if len(begins) else 0
     meters: list[MeterFrom] = []
@@ -35,7 +36,7 @@ def map_of_reading(reading: BeatsReading, name: str, take: str, reading_id: str)
 
 def _smoothed(made: BeatMap) -> BeatMap:
     """As much smoothed as leaves the sure beats on their attacks."""
-    sure = np.array([b.confidence >= RATHER_SURE for b in made.beats])
+    sure = np.array([b.heard_s is not None and b.confidence >= RATHER_SURE for b in made.beats])
     for amount in FIRST_SMOOTHINGS if sure.any() else ():
         tried = smooth(made, amount)
         moved_ms = 1000 * np.abs(times_of(tried) - times_of(made))[sure]
