@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --unheard-clips 700 --wider-clips 1180 --tuning-clips 180
+python -m training.beat_material CACHE --clips 820 --songs 500 --unheard-clips 700 --wider-clips 1180 --tuning-clips 180
 """
 
 import argparse
@@ -68,6 +68,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=820)
+    parser.add_argument("--songs", type=int, default=500)
     parser.add_argument("--unheard-clips", type=int, default=700)
     parser.add_argument("--wider-clips", type=int, default=1180)
     parser.add_argument("--tuning-clips", type=int, default=180)
@@ -76,6 +77,7 @@ def main() -> None:
     material(options.cache, options.unheard_clips, first=FIRST_UNHEARD_SEED)
     material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED)
     material(options.cache, options.clips)
+    material(options.cache, options.songs, first=FIRST_SONGS_SEED)
 
 
 if __name__ == "__main__":

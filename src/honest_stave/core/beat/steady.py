@@ -5,7 +5,7 @@ and comes back. What is played to a click does not: after such a passage its bea
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
@@ -18,18 +18,26 @@ Values = NDArray[np.float64]
 
 # So many beats in a row lie evenly, within this share of a beat, where a click is heard.
 EVEN_BEATS, EVEN_SHARE = 16, 0.05
-# Passages are of one click where their beats are as long, within this share, and lie on its half beats, within that
+# Passages are of one click where their beats are as long, within this of an octave, and lie on its half beats, within that
 # share of a beat.
 SAME_LENGTH, SAME_PLACE = 0.007, 0.12
 # A click that was lost for longer is another one; so many beats of it make one, and no more of those within it than
 # this share lie off its half beats.
 LOST_S, FEWEST_BEATS, MOST_LOST = 40.0, 48, 0.3
-# Music that breathes has even rows, too, and no two of them are as long: of a click nearly all are.
-MOST_OTHERWISE = 0.25
+# A beat of the click may be counted as so many: all of them lie on its half beats.
+COUNTED_AS = np.array([0.5, 1.0, 1.5, 2.0, 3.0, 4.0])
+# It goes on before and after its even rows while most of so many beats in a row lie on it.
+WIDENED_BEATS = 8
+# Two tempos that are nearly the same make no click: of beats that lie evenly no more than this lie off its half beats.
+MOST_OFF = 0.15
+# Music that breathes has even rows, too, and their lengths spread further than this, in octaves: of a click few do.
+OTHERWISE, MOST_OTHERWISE = 0.014, 0.25
 # Steps in which the length of a beat is looked for: no beat is off by more than a sixteenth over the whole.
 FINENESS = 8
 # What one beat says for a count or against it is kept within these log-odds.
 MOST_ODDS, LEAST_ODDS = 3.5, -3.0
+# Moments are the same within this.
+NEAR_S = 0.001
 # Beats before and after a passage go on from so much of a beat beside it.
 NEXT = 0.6
 
@@ -70,19 +78,18 @@ def find_clicks(beat_s: Values) -> list[Click]:
     found: list[Click] = []
     even = _even_windows(beat_s)
     while len(even) >= 2:
-        lengths = np.array([beat_s[i + EVEN_BEATS - 1] - beat_s[i] for i in even]) / (EVEN_BEATS - 1)
-        apart = np.log2(lengths[:, None] / lengths)
-        alike = np.abs(apart - np.round(apart)) < SAME_LENGTH
-        alike = alike[int((alike @ lengths).argmax())]
-        chosen = even[alike]
-        click = _click_of(beat_s, chosen, _usual(lengths[alike]))
+        lengths = (beat_s[even + EVEN_BEATS - 1] - beat_s[even]) / (EVEN_BEATS - 1)
+        usual_s = _usual(lengths)
+        apart = np.abs(np.log2(lengths[:, None] / (COUNTED_AS * usual_s))).min(axis=1)
+        chosen = even[apart < SAME_LENGTH]
+        click = _click_of(beat_s, chosen, usual_s)
         if click is None:
             even = np.setdiff1d(even, chosen)
             continue
         within = (beat_s[even + EVEN_BEATS - 1] > click.from_s) & (beat_s[even] < click.to_s)
         long_enough = click.to_s - click.from_s >= FEWEST_BEATS * click.beat_s
-        if long_enough and alike[within].mean() >= 1 - MOST_OTHERWISE:
-            found.append(click)
+        if long_enough and (apart[within] < OTHERWISE).mean() >= 1 - MOST_OTHERWISE:
+            found.append(_apart(_widened(beat_s, click), found))
         even = np.setdiff1d(even[~within], chosen)
     return found
 
@@ -107,9 +114,38 @@ def _even_windows(beat_s: Values) -> NDArray[np.int64]:
 
 
 def _usual(lengths: Values) -> float:
-    """The length, of some that are octaves apart, that most of the time is counted in."""
-    octave = np.round(np.log2(lengths / lengths.min())).astype(int)
-    return float(np.median(lengths[octave == np.bincount(octave, lengths).argmax()]))
+    """The length that most of the time is counted in, among those, octaves apart, that most of it agrees with."""
+    fold = np.log2(lengths) % 1
+    bins = round(2 / SAME_LENGTH)
+    time, edges = np.histogram(fold, bins, (0, 1), weights=lengths)
+    wide = np.roll(time, 1) + time + np.roll(time, -1)
+    middle = edges[int(wide.argmax())] + 0.5 / bins
+    agreeing = lengths[np.abs((fold - middle + 0.5) % 1 - 0.5) < SAME_LENGTH]
+    octave = np.round(np.log2(agreeing / agreeing.min())).astype(int)
+    return float(np.median(agreeing[octave == np.bincount(octave, agreeing).argmax()]))
+
+
+def _widened(beat_s: Values, click: Click) -> Click:
+    """A click as far as most of the beats before and after its even ones lie on it."""
+    on = np.abs(_off_half_beats(beat_s, click.first_s, click.beat_s)) < SAME_PLACE
+    first, last = (int(i) for i in np.searchsorted(beat_s, (click.from_s - NEAR_S, click.to_s + NEAR_S)))
+    inside = beat_s[first - _lying_on(on[:first][::-1]) : last + _lying_on(on[last:])]
+    return replace(click, from_s=float(inside[0]), to_s=float(inside[-1]))
+
+
+def _apart(click: Click, others: list[Click]) -> Click:
+    """A click up to where others hold."""
+    from_s = max([click.from_s, *(o.to_s for o in others if o.from_s <= click.from_s <= o.to_s)])
+    to_s = min([click.to_s, *(o.from_s for o in others if o.from_s <= click.to_s <= o.to_s)])
+    return replace(click, from_s=from_s, to_s=max(from_s, to_s))
+
+
+def _lying_on(on: NDArray[np.bool_]) -> int:
+    """How many beats, one after the other, lie on a click, most of every few."""
+    reach = 0
+    while reach < len(on) and on[reach : reach + WIDENED_BEATS].mean() >= 1 - MOST_OTHERWISE:
+        reach = min(reach + WIDENED_BEATS, len(on))
+    return reach
 
 
 def _click_of(beat_s: Values, windows: NDArray[np.int64], usual_s: float) -> Click | None:
@@ -126,7 +162,7 @@ def _click_of(beat_s: Values, windows: NDArray[np.int64], usual_s: float) -> Cli
     first_s = float(np.angle(turned[best]) / (2 * np.pi) * length_s / 2)
     off = _off_half_beats(moments, first_s, length_s)
     on = np.abs(off) < SAME_PLACE
-    if on.mean() < 1 - MOST_LOST:
+    if on.mean() < 1 - MOST_OFF:
         return None
     kept = moments[on]
     halves = np.round(2 * (kept - first_s) / length_s)
@@ -142,7 +178,7 @@ def _off_half_beats(moments: Values, first_s: float, length_s: float) -> Values:
 
 def _counted_by(activity: BeatActivity, beat_s: Values, click: Click) -> Values:
     """The row with the beats of a click where it holds, those that are likelier on the whole of its half beats."""
-    inside = beat_s[(beat_s > click.from_s - 0.01) & (beat_s < click.to_s + 0.01)]
+    inside = beat_s[(beat_s > click.from_s - NEAR_S) & (beat_s < click.to_s + NEAR_S)]
     if (np.abs(_off_half_beats(inside, click.first_s, click.beat_s)) < SAME_PLACE).mean() < 1 - MOST_LOST:
         return beat_s
     rows = [_even(click, click.first_s + half * click.beat_s) for half in (0.0, 0.5)]
