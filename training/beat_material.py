@@ -1,6 +1,6 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
-python -m training.beat_material CACHE --clips 820 --songs 500 --unheard-clips 700 --wider-clips 1180 --tuning-clips 180
+python -m training.beat_material CACHE [--clips 820] [--songs 500] [--unheard-clips 700] [--wider-clips 1180]
 """
 
 import argparse

@@ -155,6 +155,18 @@ def test_a_row_of_beats_begins_with_the_music_not_in_the_room_before_it() -> Non
     assert share_near(found, truth) > 0.95
 
 
+def test_a_row_that_seldom_changes_its_length_goes_through_beats_that_are_hardly_heard() -> None:
+    truth = 0.5 + np.concatenate([[0.0], np.cumsum(np.linspace(0.46, 0.62, 47))])
+    # Of the first eight bars hardly more than their first beats is heard.
+    odds_of = np.where(np.arange(48) % 3 == 0, 1.7, np.where(np.arange(48) < 24, -1.4, 0.6))
+    odds = np.full(round(26.5 / CELL_S), -5.0, np.float32)
+    odds[np.round((truth - FIRST_CELL_S) / CELL_S).astype(int)] = odds_of
+    even = np.full((len(odds), TEMPO_CLASSES), -np.log(TEMPO_CLASSES), np.float32)
+    heard = BeatActivity(odds, odds, even), np.ones(len(odds))
+    assert share_near(track_beats(*heard, 0.37, 0.84)[0], truth) < 0.9
+    assert share_near(track_beats(*heard, 0.37, 0.84, strictness=16.0)[0], truth) > 0.95
+
+
 def test_what_is_counted_in_three_can_be_counted_in_two_and_back() -> None:
     """A bar of six eighths: three beats of two, or two of three; beats that quicken keep their place."""
     three_s = np.cumsum(np.full(31, 0.4) * 0.995 ** np.arange(31))

@@ -15,10 +15,10 @@ Values = NDArray[np.float64]
 
 # Costs in log-odds: another meter, a bar that is cut short, a beginning inside a bar.
 CHANGE_COST, CUT_COST, INSIDE_COST = 9.0, 6.0, 0.7
-# What is made to a click is made in bars: another meter and a cut bar cost this much there. With 60 the bars of 139
-# recordings with clicks come again after as many beats in one more of them, with 18 in eight fewer.
-# There are the more chances to be wrong the longer it is: a click of so many beats costs the whole of it.
-CLICK_COST, LONG_CLICK_BEATS = 30.0, 240
+# What is made to a click is made in bars: another meter and a cut bar cost this much there. Of 112 recordings whose
+# bars are known F1 of downbeats is .867 without, .883 with 30, .893 with 60, .899 with 100. There are more chances to
+# be wrong the longer it is: a click of so many beats costs the whole of it.
+CLICK_COST, LONG_CLICK_BEATS = 60.0, 240
 # What a meter of five, six or seven, or a compound one of three or four, costs once: music is seldom in it, and a bar
 # as long as that explains a few beats by saying nothing of them. Of 265 crops of 3 to 8 s of the practice recordings
 # 234 have their meter right so, 222 without.

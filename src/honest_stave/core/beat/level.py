@@ -8,7 +8,7 @@ bars lie over it, the likelier its length is to the first network, the more is h
 the nearer its tempo is to the usual one.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +26,8 @@ from honest_stave.core.beat.beats_hearing import (
 from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.repeated import repeated
 from honest_stave.core.beat.steady import Click, find_clicks, on_clicks, steadied
-from honest_stave.core.beat.track import FEWEST_BEATS, odds_near, other_levels, track_beats
+from honest_stave.core.beat.track import FEWEST_BEATS, LONGEST_S, SHORTEST_S, odds_near, other_levels, track_beats
+from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
 Values = NDArray[np.float64]
 
@@ -41,6 +42,11 @@ MOST_ODDS = 4.0
 # Beats that are tracked for themselves: up to this long, and from this long on. F1 of beats held out is .956 so, .952
 # with .65 and .55 s, .955 with .95 and .5 s.
 QUICK_S, SLOW_S = 0.75, 0.5
+# The best row is tracked once more, so many times as strictly, with beats up to so many times as long and as short: a
+# row that is right in its later part has often changed its level in the first.
+STRICTER, AROUND = 16.0, 1.5
+# What sounds before the first beat and after the last costs this much, if it is all.
+LEFT_OUT, SILENT = 3.0, 1e-6
 # Rows are the same where so much of either lies this near to the other.
 SAME_SHARE, SAME_S = 0.9, 0.07
 NEAR_CLASSES = 1.5
@@ -63,6 +69,16 @@ class Level:
     laid: NDArray[np.bool_]
 
 
+@dataclass(frozen=True)
+class _Counted:
+    """A row of beats, what begins within each, what the second network says of it, and what it is worth."""
+
+    beat_s: Values
+    patterns: NDArray[np.float32]
+    said: BarActivity
+    worth: float
+
+
 def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
     """The best of the levels at which a row of beats can be counted.
 
@@ -71,22 +87,37 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
         activity: what the first network says of it.
         beat_s: beats as they were tracked, at least four.
     """
-    tracked = [beat_s, *_tracked_anew(activity, heard.columns[:, -1].astype(np.float64))]
+    sounding = heard.columns[:, -1].astype(np.float64)
+    tracked = [beat_s, *_tracked_anew(activity, sounding)]
     beat_s, *anew = (steadied(activity, row) for row in tracked)
     rows = [beat_s, *other_levels(beat_s)]
     for row in anew:
         if not any(_same(row, known) for known in rows):
             rows += [row, *other_levels(row)]
-    features = [bar_features(heard, activity, row) for row in rows]
-    said = [hear_bars(own) for own in features]
-    # The first is the one that was tracked; bars are laid over the best only.
-    worths = [_worth(activity, row, own) for row, own in zip(rows, said, strict=True)]
-    best = int(np.argmax([worths[0] + TRACKED, *worths[1:]]))
-    meter = said[best].meter + REPEATED * repeated(features[best][:, PATTERNS])
-    clicks = tuple(find_clicks(rows[best]))
-    clicked = on_clicks(rows[best], clicks)
-    bars = find_bars(said[best].downbeat.astype(float), meter, clicked)
-    return Level(rows[best], bars, clicks, clicked & ~_near(rows[best], np.sort(np.concatenate(tracked))))
+    counted = [_counted(heard, activity, row) for row in rows]
+    counted[0] = replace(counted[0], worth=counted[0].worth + TRACKED)
+    best = max(counted, key=lambda c: c.worth)
+    for row in _tracked_strictly(activity, sounding, best.beat_s):
+        tracked.append(row)
+        best = max([best, _counted(heard, activity, steadied(activity, row))], key=lambda c: c.worth)
+    meter = best.said.meter + REPEATED * repeated(best.patterns)
+    clicks = tuple(find_clicks(best.beat_s))
+    clicked = on_clicks(best.beat_s, clicks)
+    bars = find_bars(best.said.downbeat.astype(float), meter, clicked)
+    return Level(best.beat_s, bars, clicks, clicked & ~_near(best.beat_s, np.sort(np.concatenate(tracked))))
+
+
+def _counted(heard: Heard, activity: BeatActivity, beat_s: Values) -> _Counted:
+    features = bar_features(heard, activity, beat_s)
+    said = hear_bars(features)
+    worth = _worth(activity, beat_s, said) - LEFT_OUT * _left_out(heard.columns[:, -1], beat_s)
+    return _Counted(beat_s, features[:, PATTERNS], said, worth)
+
+
+def _left_out(sounding: NDArray[np.floating], beat_s: Values) -> float:
+    """Share of what sounds that lies before the first beat or after the last."""
+    first, last = np.round((beat_s[[0, -1]] - FIRST_CELL_S) / CELL_S).astype(int).clip(0).tolist()
+    return 1 - float(sounding[first : last + 1].sum() / max(float(sounding.sum()), SILENT))
 
 
 def length_share(activity: BeatActivity, length_s: float) -> float:
@@ -101,6 +132,14 @@ def _tracked_anew(activity: BeatActivity, sounding: Values) -> list[Values]:
     quick, _ = track_beats(activity, sounding, longest_s=QUICK_S)
     slow, _ = track_beats(activity, sounding, shortest_s=SLOW_S)
     return [row for row in (quick, slow) if len(row) >= FEWEST_BEATS]
+
+
+def _tracked_strictly(activity: BeatActivity, sounding: Values, beat_s: Values) -> list[Values]:
+    """The row about as quick as another one that seldom changes its length and leaves little out, if there is one."""
+    usual_s = float(np.median(np.diff(beat_s)))
+    lengths_s = max(SHORTEST_S, usual_s / AROUND), min(LONGEST_S, usual_s * AROUND)
+    row, _ = track_beats(activity, sounding, *lengths_s, strictness=STRICTER)
+    return [row] if len(row) >= FEWEST_BEATS else []
 
 
 def _same(row: Values, other: Values) -> bool:

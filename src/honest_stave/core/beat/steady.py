@@ -18,8 +18,8 @@ Values = NDArray[np.float64]
 
 # So many beats in a row lie evenly, within this share of a beat, where a click is heard.
 EVEN_BEATS, EVEN_SHARE = 16, 0.05
-# Passages are of one click where their beats are as long, within this of an octave, and lie on its half beats, within that
-# share of a beat.
+# Passages are of one click where their beats are as long, within this of an octave, and lie on its half beats, within
+# that share of a beat.
 SAME_LENGTH, SAME_PLACE = 0.007, 0.12
 # A click that was lost for longer is another one; so many beats of it make one, and no more of those within it than
 # this share lie off its half beats.
@@ -28,12 +28,12 @@ LOST_S, FEWEST_BEATS, MOST_LOST = 40.0, 48, 0.3
 COUNTED_AS = np.array([0.5, 1.0, 1.5, 2.0, 3.0, 4.0])
 # It goes on before and after its even rows while most of so many beats in a row lie on it.
 WIDENED_BEATS = 8
-# Two tempos that are nearly the same make no click: of beats that lie evenly no more than this lie off its half beats.
+# Two tempos that are nearly the same make no click: of beats that lie evenly no more than this lie off half beats.
 MOST_OFF = 0.15
 # Music that breathes has even rows, too, and their lengths spread further than this, in octaves: of a click few do.
 OTHERWISE, MOST_OTHERWISE = 0.014, 0.25
-# Steps in which the length of a beat is looked for: no beat is off by more than a sixteenth over the whole.
-FINENESS = 8
+# Steps in which the length of a beat is looked for: no beat is off by more than an eighth over the whole.
+FINENESS = 4
 # What one beat says for a count or against it is kept within these log-odds.
 MOST_ODDS, LEAST_ODDS = 3.5, -3.0
 # Moments are the same within this.

@@ -37,7 +37,11 @@ PASSED_WEIGHT = 0.5
 
 
 def track_beats(
-    activity: BeatActivity, sounding: Values, shortest_s: float = SHORTEST_S, longest_s: float = LONGEST_S
+    activity: BeatActivity,
+    sounding: Values,
+    shortest_s: float = SHORTEST_S,
+    longest_s: float = LONGEST_S,
+    strictness: float = 1.0,
 ) -> tuple[Values, Values]:
     """Moments of beats (s) and the log-odds of each; empty where nothing sounds.
 
@@ -45,6 +49,7 @@ def track_beats(
         activity: what the network says.
         sounding: how much sounds, (cells,).
         shortest_s, longest_s: length of a beat.
+        strictness: how many times as much a change of length costs, and music before the first beat.
     """
     cells = len(activity.beat)
     heard = np.flatnonzero(sounding > least_sounding(sounding))
@@ -59,7 +64,7 @@ def track_beats(
     likely = share[:, low] * (1 - (classes - low)) + share[:, low + 1] * (classes - low)
     likely = np.log(np.maximum(likely * TEMPO_CLASSES / 8, 0.02))
     likely = likely - USUAL_WEIGHT / LENGTH_WEIGHT * 0.5 * (np.log2(lengths * CELL_S / USUAL_S) / SPREAD_OCTAVES) ** 2
-    change = CHANGE_COST * np.log(lengths[:, None] / lengths[None]) ** 2
+    change = strictness * CHANGE_COST * np.log(lengths[:, None] / lengths[None]) ** 2
     first, last = int(heard[0]), int(heard[-1])
     # Above the first cell lies what no row can come from.
     longest = int(lengths[-1])
@@ -74,7 +79,7 @@ def track_beats(
         best = options.argmax(axis=2)
         over = passed[cell][:, None] - passed[np.maximum(earlier + 1, 0)]
         value = np.take_along_axis(options, best[:, :, None], axis=2)[:, :, 0] + cover - PASSED_WEIGHT * over
-        starts = -LATE_COST * CELL_S * np.maximum(cell - first, 0)[:, None]
+        starts = -strictness * LATE_COST * CELL_S * np.maximum(cell - first, 0)[:, None]
         fresh = value < starts
         likely_here = odds[cell][:, None] + LENGTH_WEIGHT * likely[cell]
         total[longest + cell] = np.where(fresh, starts, value) + likely_here
