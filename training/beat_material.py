@@ -68,7 +68,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=820)
-    parser.add_argument("--songs", type=int, default=500)
+    parser.add_argument("--songs", type=int, default=0)
     parser.add_argument("--unheard-clips", type=int, default=700)
     parser.add_argument("--wider-clips", type=int, default=1180)
     parser.add_argument("--tuning-clips", type=int, default=180)

@@ -20,7 +20,7 @@ from training.beat_material import Made, material
 from training.train_beats import NETWORKS
 
 NEAR_S = 0.07
-VERSION = "beats 12"
+VERSION = "beats 13"
 
 
 def f_measure(found: np.ndarray, truth: np.ndarray) -> float:

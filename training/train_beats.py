@@ -133,7 +133,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=600)
-    parser.add_argument("--songs", type=int, default=500)
+    parser.add_argument("--songs", type=int, default=0)
     parser.add_argument("--minutes", type=float, default=30.0)
     parser.add_argument("--threads", type=int, default=1)
     parser.add_argument(

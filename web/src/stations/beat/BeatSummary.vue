@@ -208,4 +208,7 @@ function smooth(event: Event) {
 .others .soft:first-child {
   font-size: 12px;
 }
+.other[aria-pressed='true'] .soft {
+  color: inherit;
+}
 </style>
