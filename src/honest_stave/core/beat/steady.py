@@ -86,10 +86,11 @@ def find_clicks(beat_s: Values) -> list[Click]:
         if click is None:
             even = np.setdiff1d(even, chosen)
             continue
+        click = _apart(_widened(beat_s, click), found)
         within = (beat_s[even + EVEN_BEATS - 1] > click.from_s) & (beat_s[even] < click.to_s)
         long_enough = click.to_s - click.from_s >= FEWEST_BEATS * click.beat_s
         if long_enough and (apart[within] < OTHERWISE).mean() >= 1 - MOST_OTHERWISE:
-            found.append(_apart(_widened(beat_s, click), found))
+            found.append(click)
         even = np.setdiff1d(even[~within], chosen)
     return found
 
@@ -122,7 +123,8 @@ def _usual(lengths: Values) -> float:
     middle = edges[int(wide.argmax())] + 0.5 / bins
     agreeing = lengths[np.abs((fold - middle + 0.5) % 1 - 0.5) < SAME_LENGTH]
     octave = np.round(np.log2(agreeing / agreeing.min())).astype(int)
-    return float(np.median(agreeing[octave == np.bincount(octave, agreeing).argmax()]))
+    usual = np.sort(agreeing[octave == np.bincount(octave, agreeing).argmax()])
+    return float(usual[len(usual) // 2])
 
 
 def _widened(beat_s: Values, click: Click) -> Click:
