@@ -74,7 +74,7 @@ def steadied(activity: BeatActivity, beat_s: Values) -> Values:
 
 
 def find_clicks(beat_s: Values) -> list[Click]:
-    """Clicks of a row of beats, the longest first; they do not overlap."""
+    """Clicks of a row of beats, first the one that most even beats agree with; they do not overlap."""
     found: list[Click] = []
     even = _even_windows(beat_s)
     while len(even) >= 2:
