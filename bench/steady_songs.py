@@ -20,6 +20,7 @@ from honest_stave.service.lone_files import samples_of
 
 Values = NDArray[np.float64]
 
+SONG, CHART = "song", "notes.mid"
 ENDINGS = (".ogg", ".mp3", ".flac", ".wav")
 NEAR_S = 0.05
 LONGEST_S = 240
@@ -75,12 +76,18 @@ def of_chart(reading: BeatsReading, chart: Path) -> tuple[float, float]:
     return 60 / step_s, max(f_measure(beat_s, np.array(row)) for row in within)
 
 
+def songs_in(folder: Path) -> list[Path]:
+    """Recordings of a folder; beside a chart the song itself, not its stems."""
+    found = sorted(p for p in folder.rglob("*") if p.suffix in ENDINGS)
+    return [p for p in found if p.stem == SONG or not (p.parent / CHART).exists()]
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("folder", type=Path)
     found: list[Even] = []
     charted: list[float] = []
-    for path in sorted(p for p in parser.parse_args().folder.rglob("*") if p.suffix in ENDINGS):
+    for path in songs_in(parser.parse_args().folder):
         samples, rate = samples_of(path)
         reading = read(samples[: LONGEST_S * rate], rate, ListenSettings())
         if len(reading.time_s) < FEWEST_BEATS:
@@ -89,8 +96,8 @@ def main() -> None:
         even = evenness(reading)
         found.append(even)
         said = f"{path.parent.name}/{path.stem}: {even.bpm:.2f} bpm, even {even.f:.3f}, bars {even.bars:.3f}"
-        if path.stem == "song" and (path.parent / "notes.mid").exists():
-            bpm, f = of_chart(reading, path.parent / "notes.mid")
+        if (path.parent / CHART).exists():
+            bpm, f = of_chart(reading, path.parent / CHART)
             charted.append(f)
             said += f"; chart {bpm:.2f} bpm, {f:.3f}"
         print(said, flush=True)

@@ -31,7 +31,9 @@ from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+from honest_stave.service import beat_maps
 from honest_stave.service.beat_maps import counted_otherwise
+from honest_stave.service.beats import KeptBeats
 
 STEP_S = 0.5
 
@@ -280,3 +282,16 @@ def test_beats_lie_half_a_beat_later_up_to_the_next_meter_and_pins_refuse_it() -
     assert np.allclose(times_of(whole), times + STEP_S / 2)
     with pytest.raises(BadInput):
         map_edits.off_beat_from(map_edits.pin(start, [10]), 8)
+
+
+def test_a_click_is_told_with_how_many_of_its_beats_were_not_heard(monkeypatch: pytest.MonkeyPatch) -> None:
+    kept = KeptBeats(np.zeros(1, np.float32), 0.0, (), (), clicks=((120.0, 1.0, 8.5),))
+    monkeypatch.setattr(beat_maps.beats, "kept_of", lambda *_: kept)
+    heard = made(24, reading="reading")
+    beats = tuple(replace(b, heard_s=None) if i in (4, 5, 20) else b for i, b in enumerate(heard.beats))
+    for found, through in (
+        (heard, ""),
+        (replace(heard, beats=beats), " Counted through without being heard: 2 beats."),
+    ):
+        (said,) = beat_maps.said_of_clicks(None, "folio", found, places_of(found).bar.tolist())
+        assert said == f"Made to a click, it seems: 120.00 bpm from bar 1 to 4.{through}"

@@ -27,6 +27,7 @@ from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.silences import as_rest
 from honest_stave.core.errors import BadInput
+from honest_stave.core.words import how_many
 from honest_stave.service import beats, folios, readings
 from honest_stave.service.codec import json_like, tempo_from_body, tempo_to_body
 from honest_stave.service.following import Rows, rows_moved_with_map, rows_moved_with_time
@@ -176,10 +177,9 @@ def said_of_clicks(studio: Studio, folio_id: str, beat_map: BeatMap, bars: Seque
     said = []
     for bpm, from_s, to_s in beats.kept_of(studio, folio_id, beat_map.reading).clicks:
         first, last = (int(np.abs(times - moment_s).argmin()) for moment_s in (from_s, to_s))
-        said.append(
-            f"Made to a click, it seems: {bpm:.2f} bpm from bar {bars[first]} to {bars[last]}. "
-            "Beats that were not heard there are counted through."
-        )
+        laid = sum(b.heard_s is None and not b.pinned for b in beat_map.beats[first : last + 1])
+        through = f" Counted through without being heard: {how_many(laid, 'beat')}." if laid else ""
+        said.append(f"Made to a click, it seems: {bpm:.2f} bpm from bar {bars[first]} to {bars[last]}.{through}")
     return said
 
 
