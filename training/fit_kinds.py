@@ -2,8 +2,9 @@
 
     python -m training.fit_kinds CACHE
 
-Learnt from clips that the networks never met, from drum loops of the trained kits, from both together, from bands
-and from voices with consonants. Writes the constants beside the shipped networks.
+Learnt from clips that the networks never met, from drum loops of the trained kits, from both together, from several
+at once over drums, from bands, produced songs and voices with consonants. Writes the constants beside the shipped
+networks.
 """
 
 import argparse
@@ -18,13 +19,14 @@ from numpy.typing import NDArray
 
 from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch import kind as kinds
+from honest_stave.core.pitch import kind_measures
 from honest_stave.core.pitch.hearing import hear
 from training.clips import Clip
 from training.export_notes import TARGET
 from training.fitting import fit_softmax
 from training.heard_kept import clip_paths
 from training.hit_clips import make_clip
-from training.kind_clips import measured_clips
+from training.kind_clips import measured_clips, measured_songs
 from training.material import LOWEST_DB, STEP_DB, Heard, load
 from training.material import hear as bands_heard
 from training.one_shots import Kit, trained_kits
@@ -37,8 +39,10 @@ OTHER_CLIPS = 200
 FIRST_LOOP, LOOPS, LOOP_S = 60_000, 300, 8.0
 # Level of the drums in a mix, beside what the clips themselves have.
 MIX_GAINS_DB = (-9.0, -3.0, 0.0, 3.0, 9.0)
-# Clips of bands, and of voices with consonants.
-TOGETHER, VOICES = 160, 40
+# Clips of bands, of voices with consonants, and of produced songs.
+TOGETHER, VOICES, SONGS = 160, 40, 100
+# Clips of so many pitched ones at once, up to that far apart, under drums at such levels: as dense as songs are.
+DENSE, PITCHED_AT_ONCE, APART_DB, DRUMS_DB = 200, (3, 4, 5), 6.0, (-3.0, 9.0)
 
 Values = NDArray[np.float64]
 
@@ -71,7 +75,7 @@ def drum_loop(seed: int) -> Heard:
 def measured(clip: Heard) -> Values:
     """Measures of a clip."""
     bands = bands_of(clip)
-    return kinds.measures(bands, hear(bands))
+    return kind_measures.measures(bands, hear(bands))
 
 
 def together(pitched: list[Heard], drums: list[Heard], loops: list[Heard]) -> list[Heard]:
@@ -81,6 +85,40 @@ def together(pitched: list[Heard], drums: list[Heard], loops: list[Heard]) -> li
         beside = loops if place % 2 else drums
         found.append(mixed(clip, beside[place % len(beside)], MIX_GAINS_DB[place % len(MIX_GAINS_DB)]))
     return found
+
+
+def dense(pitched: list[Heard], drums: list[Heard], loops: list[Heard]) -> list[Heard]:
+    """Several pitched clips at once, whatever their keys, with drums."""
+    found = []
+    for seed in range(DENSE):
+        random = np.random.default_rng([77, seed])
+        count = int(random.choice(PITCHED_AT_ONCE))
+        clip = pitched[int(random.integers(len(pitched)))]
+        for _ in range(count - 1):
+            clip = mixed(
+                clip, pitched[int(random.integers(len(pitched)))], float(random.uniform(-APART_DB, APART_DB))
+            )
+        beside = loops if seed % 2 else drums
+        found.append(mixed(clip, beside[int(random.integers(len(beside)))], float(random.uniform(*DRUMS_DB))))
+    return found
+
+
+def fitted(inputs: Values, label: NDArray[np.int64], denser: Values) -> dict[str, object]:
+    """Weights of the kinds, and of a mix against drums alone.
+
+    Args:
+        inputs, label: measures of clips and what they hold.
+        denser: measures of mixes in which hardly a pitch is sure; of the kinds they would say that chords with a few
+            hats are no mix.
+    """
+    weights, intercepts = fit_softmax(kind_measures.weighed(inputs), label, len(kinds.KINDS))
+    struck = label >= kinds.KINDS.index("drums")
+    told = kind_measures.held_and_begun(np.concatenate([inputs[struck], denser]))
+    is_mix = np.concatenate([label[struck] == kinds.KINDS.index("mix"), np.ones(len(denser), bool)])
+    of_two, offsets = fit_softmax(told, is_mix.astype(np.int64), 2)
+    kept = {"weights": weights, "intercepts": intercepts, "mix_weights": of_two[1] - of_two[0]}
+    mix_intercept = round(float(offsets[1] - offsets[0]), 4)
+    return {name: np.round(value, 4).tolist() for name, value in kept.items()} | {"mix_intercept": mix_intercept}
 
 
 def main() -> None:
@@ -97,17 +135,18 @@ def main() -> None:
         chosen = [(c, "one" if c.kind == "one" else "many") for c in pitched]
         chosen += [(c, "drums") for c in [*drums, *loops]]
         chosen += [(c, "mix") for c in together(pitched, drums, loops)]
+        denser = np.array(list(pool.map(measured, dense(pitched, drums, loops), chunksize=4)))
         inputs = np.array(list(pool.map(measured, [clip for clip, _ in chosen], chunksize=4)))
     label = np.array([kinds.KINDS.index(name) for _, name in chosen])
     more, held = measured_clips(TOGETHER, VOICES, WORKERS)
-    inputs, label = kinds.weighed(np.concatenate([inputs, more])), np.concatenate([label, held])
-    weights, intercepts = fit_softmax(inputs[::2], label[::2], len(kinds.KINDS))
-    right = (inputs[1::2] @ weights.T + intercepts).argmax(axis=1) == label[1::2]
+    denser = np.concatenate([denser, measured_songs(SONGS, WORKERS)])
+    inputs, label = np.concatenate([inputs, more]), np.concatenate([label, held])
+    half = fitted(inputs[::2], label[::2], denser[::2])
+    right = np.array([kinds.kind_of(row, half).name for row in inputs[1::2]]) == np.array(kinds.KINDS)[label[1::2]]
     for place, name in enumerate(kinds.KINDS):
         own = right[label[1::2] == place]
         print(f"{name:6} {np.mean(own):.3f} of {len(own)}")
-    weights, intercepts = fit_softmax(inputs, label, len(kinds.KINDS))
-    kept = {"weights": np.round(weights, 4).tolist(), "intercepts": np.round(intercepts, 4).tolist()}
+    kept = fitted(inputs, label, denser)
     TARGET.with_suffix(".json").write_text(json.dumps(constants_of("notes") | {"kind": kept}) + "\n")
 
 

@@ -1,4 +1,4 @@
-"""Clips that say what a take holds, beside those of notes: bands with drums and without, voices with consonants."""
+"""Clips that say what a take holds, beside those of notes: bands, produced songs, voices with consonants."""
 
 from concurrent.futures import ProcessPoolExecutor
 
@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch import kind as kinds
+from honest_stave.core.pitch import kind_measures
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.signal.listen import ListenSettings, prepare
 from training import beat_clips, clips
@@ -13,9 +14,9 @@ from training.sampled import RATE
 
 Sound = NDArray[np.float32]
 # Clips with beats that no other fit has met, and what those of a texture hold.
-FIRST_SEED = 2000
+FIRST_SEED, FIRST_SONG = 2000, 7500
 HELD_BY_TEXTURE: dict[str, kinds.KindName] = {
-    "band": "mix", "drums": "drums",
+    "band": "mix", "song": "mix", "drums": "drums",
     "no drums": "many", "figures": "many", "chorale": "many", "accompaniment": "many",
 }  # fmt: skip
 # Consonants: noise over these frequencies, which swells and falls within these times, so far under the voice.
@@ -45,7 +46,7 @@ def with_consonants(sound: Sound, random: np.random.Generator) -> Sound:
 def _measured(sound: Sound) -> NDArray[np.float64]:
     signal, _ = prepare(sound[:, None], RATE, ListenSettings())
     bands = measure_all(signal)
-    return kinds.measures(bands, hear(bands))
+    return kind_measures.measures(bands, hear(bands))
 
 
 def _together(seed: int) -> tuple[NDArray[np.float64], int]:
@@ -59,7 +60,9 @@ def _voice(seed: int) -> tuple[NDArray[np.float64], int]:
     return _measured(with_consonants(clip.sound, random)), kinds.KINDS.index("one")
 
 
-def measured_clips(together: int, voices: int, workers: int) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+def measured_clips(
+    together: int, voices: int, songs: int, workers: int
+) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
     """Measures of so many clips by seed, and what they hold as an index into ``KINDS``.
 
     Args:
@@ -73,3 +76,9 @@ def measured_clips(together: int, voices: int, workers: int) -> tuple[NDArray[np
             _voice, range(clips.FIRST_SUNG_SEED + FIRST_SEED, clips.FIRST_SUNG_SEED + FIRST_SEED + voices)
         )
     return np.array([inputs for inputs, _ in rows]), np.array([held for _, held in rows])
+
+
+def measured_songs(count: int, workers: int) -> NDArray[np.float64]:
+    """Measures of so many produced songs."""
+    with ProcessPoolExecutor(workers) as pool:
+        return np.array([inputs for inputs, _ in pool.map(_together, range(FIRST_SONG, FIRST_SONG + count))])

@@ -1,6 +1,6 @@
 """Trains the second network for beats on what the first hears in clips that it never met, and exports it.
 
-    python -m training.train_bars CACHE --clips 700 --wider-clips 1180 --minutes 30
+    python -m training.train_bars CACHE --clips 700 --wider-clips 1180 [--songs 244] --minutes 30 [--from-shipped]
 
 Two learn side by side, from other seeds; what they say in the mean ships. The tuning clips say how good it is.
 """
@@ -14,14 +14,17 @@ from torch.nn import functional
 
 from training.bar_network import BarNetwork
 from training.bar_rows import BarRow, all_bar_rows
-from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED
+from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, FIRST_UNHEARD_SONGS_SEED
 from training.beat_material import material
 from training.learner import Learner, side_by_side
 from training.mean import Mean
 from training.onnx_file import halve, write_onnx
+from training.shipped_bars import shipped_bars
 from training.train_beats import NETWORKS
 
 BATCH, WINDOW_BEATS, PEAK_RATE = 32, 96, 2e-3
+# Where it goes on from what is shipped.
+PEAK_RATE_AGAIN = 1e-3
 # How often each clip is played, quicker or slower: there are fewer of the first kind.
 ROUNDS, WIDER_ROUNDS = 2, 2
 METER_WEIGHT, RIGHT_WEIGHT = 0.3, 0.5
@@ -60,16 +63,16 @@ def loss_of(out: torch.Tensor, downbeat: torch.Tensor, meter: torch.Tensor, righ
     return loss
 
 
-def train(rows: list[BarRow], minutes: float, cache: Path, seed: int) -> BarNetwork:
-    """A network of averaged weights; goes on where it was interrupted."""
+def train(rows: list[BarRow], minutes: float, cache: Path, seed: int, begun: BarNetwork | None) -> BarNetwork:
+    """A network of averaged weights, new or from one that has begun; goes on where it was interrupted."""
     torch.manual_seed(seed)
     path = cache / f"bars-{seed}.pt"
     every = torch.from_numpy(np.concatenate([r.features[::4] for r in rows]).astype(np.float32))
-    spread = every.std(dim=0).clamp(min=1e-2)
-    network = BarNetwork(every.mean(dim=0), spread)
-    learner = Learner(network, minutes, peak_rate=PEAK_RATE, warm_steps=100, weight_decay=3e-2, path=path)
+    network = begun or BarNetwork(every.mean(dim=0), every.std(dim=0).clamp(min=1e-2))
+    peak_rate = PEAK_RATE_AGAIN if begun else PEAK_RATE
+    learner = Learner(network, minutes, peak_rate=peak_rate, warm_steps=100, weight_decay=3e-2, path=path)
     while not learner.done:
-        features, downbeat, meter, right, absent = batch_of(rows, spread, seed, learner.step)
+        features, downbeat, meter, right, absent = batch_of(rows, network.spread, seed, learner.step)
         number = torch.arange(features.shape[1]).expand(len(features), -1)
         one, other = network.both(features, number, absent)
         learner.learn(loss_of(one, downbeat, meter, right) + loss_of(other, downbeat, meter, right))
@@ -98,13 +101,20 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=700)
     parser.add_argument("--wider-clips", type=int, default=1180)
+    parser.add_argument("--songs", type=int, default=0)
     parser.add_argument("--minutes", type=float, default=30.0)
+    parser.add_argument("--from-shipped", action="store_true", help="begin with what is shipped")
     options = parser.parse_args()
     torch.set_num_threads(1)
     rows = all_bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
     rows += all_bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), WIDER_ROUNDS)
+    rows += all_bar_rows(material(options.cache, options.songs, first=FIRST_UNHEARD_SONGS_SEED), ROUNDS)
     print(f"{len(rows)} rows", flush=True)
-    given = [(rows, options.minutes, options.cache, seed) for seed in NETWORK_SEEDS]
+    count = len(NETWORK_SEEDS)
+    begun = shipped_bars(NETWORKS / "bars.onnx", count) if options.from_shipped else count * [None]
+    given = [
+        (rows, options.minutes, options.cache, seed, own) for seed, own in zip(NETWORK_SEEDS, begun, strict=True)
+    ]
     network = Mean(side_by_side(train, given)).eval()
     print(figures(network, all_bar_rows(material(options.cache, 180, tuning=True), 1)), flush=True)
     example = torch.zeros(1, 8, rows[0].features.shape[1]), torch.arange(8)[None]

@@ -10,13 +10,14 @@ from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import HOP_S, dying_share
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
 from honest_stave.core.pitch.follow import near_line, outer_line
-from honest_stave.core.pitch.hearing import measure_all
-from honest_stave.core.pitch.kind import KINDS, STRETCH_S, STRETCHES, kind_of, over_all, stretches
+from honest_stave.core.pitch.hearing import hear, measure_all
+from honest_stave.core.pitch.kind import KINDS, STRETCH_S, STRETCHES, kind_of, stretches
+from honest_stave.core.pitch.kind_measures import measures, over_all
 from honest_stave.core.pitch.loudness import VELOCITY_A_DB, leaning_on_levels
 from honest_stave.core.pitch.spectrogram import tile
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings, prepare
-from tests.made import RATE, Note, drums, line, texture
+from tests.made import RATE, Note, chords, drums, line, texture
 
 
 def strikes_at(rows: list[tuple[float, float, int]], **columns: float) -> Strikes:
@@ -95,20 +96,46 @@ def test_a_long_take_is_listened_to_here_and_there() -> None:
     assert found[-1][1] == pytest.approx(3600.0)
 
 
+# Weights by which the first measures tell the kinds, and the last how much of what is struck is a mix.
+PLAIN = {
+    "weights": np.eye(4, 8).tolist(), "intercepts": [0.0] * 4, "mix_weights": [0.0, 20.0], "mix_intercept": -3.0,
+}  # fmt: skip
+
+
 def test_a_judgement_shares_itself_out_over_all_kinds() -> None:
-    constants = {"weights": np.eye(4, 8).tolist(), "intercepts": [0.0] * 4}
-    found = kind_of(np.array([0.0, 3.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.5]), constants)
+    found = kind_of(np.array([0.0, 3.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.5, 0.0, 0.0]), PLAIN)
     assert found.name == KINDS[1]
     assert sum(found.shares) == pytest.approx(1.0)
     assert found.confidence == max(found.shares)
     assert found.bright_a_second == 0.5
 
 
+def test_what_is_struck_is_a_mix_where_something_is_held() -> None:
+    drums_likely = PLAIN | {"intercepts": [0.0, 0.0, 3.0, 0.0]}
+    struck = np.array([0.0, 0.0, 0.1, 0.0, 0.0, 0.0, 0.0, 0.5, 8.0, 0.02])
+    held = np.array([*struck[:-1], 0.3])
+    assert [kind_of(each, drums_likely).name for each in (struck, held)] == ["drums", "mix"]
+    assert kind_of(struck, drums_likely).shares[:2] == pytest.approx(kind_of(held, drums_likely).shares[:2])
+    # Where a pitch sounds surely all the time, pitches tell.
+    held[2] = 1.0
+    assert kind_of(held, drums_likely).name == "drums"
+
+
+def test_chords_are_held_and_drums_are_not() -> None:
+    measured = []
+    for sound in (texture(chords(), struck=False), drums()):
+        bands = measure_all(prepare(sound, RATE, ListenSettings())[0])
+        measured.append(measures(bands, hear(bands)))
+    of_chords, of_drums = measured
+    assert of_chords[9] > 0.3 > 0.1 > of_drums[9]
+    # Three notes in each chord of 0.8 s, more than those surely heard; a drum seems to have a pitch here and there.
+    assert of_chords[8] > 3.0 > of_drums[8]
+
+
 def test_a_stretch_in_which_nothing_begins_says_nothing_of_what_does() -> None:
-    constants = {"weights": np.eye(4, 8).tolist(), "intercepts": [0.0] * 4}
-    song, rest = np.full(8, 0.3), np.array([0.0, 0.0, 0.0, 0.0, 0.0, 0.0, np.nan, 0.1])
-    assert kind_of(over_all([song, rest, rest]), constants).of_two_pitches == pytest.approx(0.3)
-    assert kind_of(over_all([rest, rest]), constants).of_two_pitches == 0.0
+    song, rest = np.full(10, 0.3), np.array([0.0, 0.0, 0.0, 0.0, 0.0, 0.0, np.nan, 0.1, 0.0, 0.0])
+    assert kind_of(over_all([song, rest, rest]), PLAIN).of_two_pitches == pytest.approx(0.3)
+    assert kind_of(over_all([rest, rest]), PLAIN).of_two_pitches == 0.0
     assert over_all([song, rest])[7] == pytest.approx(0.2)
 
 

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.pitch.activity import FRAMES_PER_CELL
-from honest_stave.core.pitch.kind import DEPTH_DB, RISE_DB, RISE_FRAMES
+from honest_stave.core.pitch.kind_measures import DEPTH_DB, RISE_DB, RISE_FRAMES
 from honest_stave.core.pitch.strikes import Strikes
 
 # Share of the short bands that a drum lifts; a note that sounds on this surely is one all the same.
