@@ -121,11 +121,13 @@ def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
     logits = np.array(constants["weights"]) @ weighed(measured) + np.array(constants["intercepts"])
     shares = np.exp(logits - logits.max())
     shares /= shares.sum()
-    # Where pitches sound surely they tell a mix from drums, where none does what is held tells.
+    # Where pitches sound surely they tell a mix from drums, where none does what is held tells; it is drums alone
+    # only as far as the softmax says so too, for a line that sounds now and then holds little.
     held = np.array(constants["mix_weights"]) @ held_and_begun(measured) + constants["mix_intercept"]
-    voiced = measured[2]
-    mixed = 1 / (1 + np.exp(-(voiced * (logits[-1] - logits[-2]) + (1 - voiced) * held)))
-    shares[-2:] = shares[-2:].sum() * np.array([1 - mixed, mixed])
+    voiced, struck = measured[2], shares[-2:].sum()
+    alone = struck / (1 + np.exp(voiced * (logits[-1] - logits[-2]) + (1 - voiced) * held))
+    shares[-2] = min(shares[-2], alone)
+    shares[-1] = struck - shares[-2]
     best = int(shares.argmax())
     overlapping, strokes, commonest, bright = (float(measured[i]) for i in (0, 5, 6, 7))
     of_two = 0.0 if np.isnan(commonest) else commonest
