@@ -28,7 +28,7 @@ COMMONEST, OF_CHORDS = 2, 0.5
 # How many pitches beyond two sound at once says nothing of one voice or many.
 MOST_AT_ONCE = 2.0
 # What rings falls; what is held changes by less than this within so many frames (186 ms). It is told from E3 to E5,
-# where drums hold least, of what is heard no farther than that under the loudest there.
+# where it parts songs from loops better than lower and higher, of what is heard so far under the loudest there.
 HELD_FRAMES, HELD_DB, HELD_DEPTH_DB = 16, 2.0, 30.0
 HELD_REGISTER = slice(52 - LOWEST_PITCH, 76 - LOWEST_PITCH)
 # Of fewer strokes one without a pitch says little: the edge of a held tone is one.
