@@ -95,9 +95,8 @@ def dense(pitched: list[Heard], drums: list[Heard], loops: list[Heard]) -> list[
         count = int(random.choice(PITCHED_AT_ONCE))
         clip = pitched[int(random.integers(len(pitched)))]
         for _ in range(count - 1):
-            clip = mixed(
-                clip, pitched[int(random.integers(len(pitched)))], float(random.uniform(-APART_DB, APART_DB))
-            )
+            other = pitched[int(random.integers(len(pitched)))]
+            clip = mixed(clip, other, float(random.uniform(-APART_DB, APART_DB)))
         beside = loops if seed % 2 else drums
         found.append(mixed(clip, beside[int(random.integers(len(beside)))], float(random.uniform(*DRUMS_DB))))
     return found
@@ -108,8 +107,7 @@ def fitted(inputs: Values, label: NDArray[np.int64], denser: Values) -> dict[str
 
     Args:
         inputs, label: measures of clips and what they hold.
-        denser: measures of mixes in which hardly a pitch is sure; of the kinds they would say that chords with a few
-            hats are no mix.
+        denser: measures of mixes as dense as songs; among the kinds they would call more chords a mix.
     """
     weights, intercepts = fit_softmax(kind_measures.weighed(inputs), label, len(kinds.KINDS))
     struck = label >= kinds.KINDS.index("drums")

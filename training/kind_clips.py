@@ -60,9 +60,7 @@ def _voice(seed: int) -> tuple[NDArray[np.float64], int]:
     return _measured(with_consonants(clip.sound, random)), kinds.KINDS.index("one")
 
 
-def measured_clips(
-    together: int, voices: int, songs: int, workers: int
-) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+def measured_clips(together: int, voices: int, workers: int) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
     """Measures of so many clips by seed, and what they hold as an index into ``KINDS``.
 
     Args:
