@@ -121,8 +121,10 @@ def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
     tuning_cents, _ = measure_tuning(signal)
     bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
     notes = hear(bands, lambda share: progress(0.4 + 0.3 * share), NOTE_EARS)
-    levels = hits_hearing.measure_levels(signal, ANALYSIS_RATE)
-    hits = hits_hearing.hear(levels, lambda share: progress(0.7 + 0.3 * share), DRUM_EARS)
+    # The levels are given up once they were heard.
+    hits = hits_hearing.hear(
+        hits_hearing.measure_levels(signal, ANALYSIS_RATE), lambda share: progress(0.7 + 0.3 * share), DRUM_EARS
+    )
     return measure_heard(notes, hits, bands)
 
 

@@ -98,10 +98,10 @@ def notes_begun(said: Activity) -> Floats:
     onset = said.onset.astype(np.float32)
     edged = np.pad(onset, [(1, 1), (0, 0)])
     begins = (onset > LEAST_ONSET) & (onset >= edged[:-2]) & (onset > edged[2:])
-    cells = np.arange(len(onset))[:, None]
+    cells = np.arange(len(onset), dtype=np.int32)[:, None]
     # The first cell from each on that is silent, or struck again.
-    silent = np.minimum.accumulate(np.where(said.sounding < LEAST_SOUNDING, cells, len(onset))[::-1])[::-1]
-    struck = np.minimum.accumulate(np.where(begins, cells, len(onset))[::-1])[::-1]
+    silent = np.minimum.accumulate(np.where(said.sounding < LEAST_SOUNDING, cells, np.int32(len(onset)))[::-1])[::-1]
+    struck = np.minimum.accumulate(np.where(begins, cells, np.int32(len(onset)))[::-1])[::-1]
     cell, row = np.nonzero(begins)
     last = len(onset) - 1
     until = np.minimum(silent[np.minimum(cell + SPEAKING_CELLS, last), row], struck[np.minimum(cell + 1, last), row])

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.hits.hearing import RATE
+from honest_stave.core.hits.stretches import BLOCK_HITS, cut_out
 
 Floats = NDArray[np.float32]
 
@@ -19,8 +20,6 @@ PEAK_S, RISE_SHARE, OVER_BEFORE = 0.03, 0.1, 1.3
 PASSES_HZ = (40.0, 300.0, 3000.0)
 # Heard before a stretch that is looked at: the lowest high-pass has forgotten its beginning by then (-120 dB).
 SETTLED_S = 0.08
-# Hits looked at together: bounds the memory of an hour.
-BLOCK_HITS = 256
 
 
 def _passes(pieces: Floats) -> list[Floats]:
@@ -58,10 +57,7 @@ def _refine(mono: Floats, places: NDArray[np.int64]) -> NDArray[np.float64]:
     reach, after, before = (round(s * RATE) for s in (REACH_S, AFTER_S, BEFORE_S))
     lead = round(SETTLED_S * RATE) + reach + 2 * before
     length = lead + reach + round(PEAK_S * RATE) + after
-    at = places[:, None] - lead + np.arange(length)
-    inside = (at >= 0) & (at < len(mono))
-    pieces = np.where(inside, mono[np.clip(at, 0, len(mono) - 1)], np.float32(0))
-    passed = _passes(pieces)
+    passed = _passes(cut_out(mono, places - lead, length))
     offsets = np.arange(-reach, reach + 1)
     price = (offsets / (AWAY_S * RATE)) ** 2
     row = np.arange(len(places))

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.networks.opening import open_network
-from honest_stave.core.signal.frames import windows
+from honest_stave.core.signal.frames import slice_padded
 
 RATE = 44100
 HOP_SAMPLES = 256
@@ -53,11 +53,9 @@ def measure_levels(mono: Floats, rate: int = RATE) -> Floats:
     """
     step = RATE // rate
     hop, turned = HOP_SAMPLES // step, TURNED_SAMPLES // step
-    peak = float(np.abs(mono).max(initial=0.0))
-    signal = np.concatenate([np.zeros(LEAD_FRAMES * hop, np.float32), mono / max(peak, 1e-6)])
-    frames = len(signal) // hop + 1
-    # A loop may be cut while something sounds: turned about its last sample, the sound goes on without an edge.
-    signal = np.concatenate([signal, 2 * signal[-1] - signal[-2 : -turned - 2 : -1]])
+    peak = np.float32(max(float(mono.max(initial=0.0)), -float(mono.min(initial=0.0)), 1e-6))
+    frames = LEAD_FRAMES + len(mono) // hop + 1
+    end = _turned(mono, turned)
     views = np.empty((2, frames, BANDS), np.float32)
     for view, window in zip(views, WINDOWS, strict=True):
         length = window // step
@@ -66,12 +64,22 @@ def measure_levels(mono: Floats, rate: int = RATE) -> Floats:
         bands = _bands(window)[: length // 2 + 1]
         for first in range(0, frames, BLOCK_FRAMES):
             count = min(BLOCK_FRAMES, frames - first)
-            framed = windows(signal, first, count, hop=hop, length=length) * taper
+            begin = (first - LEAD_FRAMES) * hop - length // 2
+            stop = begin + (count - 1) * hop + length
+            beyond = max(stop - len(mono), 0)
+            stretch = np.concatenate([slice_padded(mono, begin, stop - beyond), end[:beyond]]) / peak
+            framed = np.lib.stride_tricks.sliding_window_view(stretch, length)[::hop] * taper
             spectrum = np.fft.rfft(framed, axis=1)[:, : len(bands)]
             power = (spectrum.real**2 + spectrum.imag**2) @ bands
             level = 10 * np.log10(np.maximum(power, 1e-12))
             view[first : first + count] = np.maximum(level - SILENCE_DB, 0) / UNIT_DB
     return views
+
+
+def _turned(mono: Floats, samples: int) -> Floats:
+    """What follows the take: it may be cut while something sounds, and turned about its last sample goes on so."""
+    last = slice_padded(mono, len(mono) - samples - 1, len(mono))
+    return np.asarray(2 * last[-1] - last[-2::-1], np.float32)
 
 
 @dataclass(frozen=True)

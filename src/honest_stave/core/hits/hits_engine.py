@@ -17,9 +17,11 @@ from honest_stave.core.hits.kinds import kinds_of
 from honest_stave.core.hits.lasting import lasting_rise_db
 from honest_stave.core.hits.own_wave import velocities_by_wave
 from honest_stave.core.hits.reading import DEFAULT_LEAST_CONFIDENCE, DRUMS, HitSettings, HitsReading
+from honest_stave.core.hits.stretches import mean_power
 from honest_stave.core.hits.weighing import weigh
-from honest_stave.core.signal.listen import heard_channels
+from honest_stave.core.signal.listen import BLOCK_SAMPLES, heard_channels
 from honest_stave.core.signal.loud_enough import loud_enough
+from honest_stave.core.signal.mapped import let_go
 
 # Peaks lower than this are noise even to a generous limit; a drum heard less is no candidate.
 LEAST_ANY, LEAST_DRUM = 0.1, 0.08
@@ -139,13 +141,18 @@ def _mono(samples: NDArray[np.float32], rate: int, settings: HitSettings) -> tup
     first = round(max(listen.from_s, 0.0) * rate)
     last = min(len(samples), round(listen.to_s * rate)) if listen.to_s > 0 else len(samples)
     heard, weights = heard_channels(samples, listen.channels)
-    mono = samples[first:last][:, heard] @ np.array(weights, np.float32)
+    mono = np.empty(max(last - first, 0), np.float32)
+    for start in range(0, len(mono), BLOCK_SAMPLES):
+        block = samples[first + start : min(first + start + BLOCK_SAMPLES, last)]
+        mono[start : start + len(block)] = block[:, heard] @ np.array(weights, np.float32)
+        let_go(samples)
     if rate != RATE:
         import soxr
 
         mono = soxr.resample(mono, rate, RATE)
-    mono = mono - np.float32(np.mean(mono, dtype=np.float64)) if len(mono) else mono
-    return np.ascontiguousarray(mono, np.float32), first / rate
+    if len(mono):
+        mono -= np.float32(np.mean(mono, dtype=np.float64))
+    return mono, first / rate
 
 
 def _peaks(activity: Activity) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
@@ -160,21 +167,18 @@ def _peaks(activity: Activity) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
 
 
 def _levels_db(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    energy = np.concatenate([[0.0], np.cumsum(np.square(mono, dtype=np.float64))])
-    first = np.clip(np.round(time_s * RATE).astype(int), 0, len(mono))
-    last = np.minimum(first + round(LEVEL_S * RATE), len(mono))
-    return np.asarray(10 * np.log10((energy[last] - energy[first]) / np.maximum(last - first, 1) + 1e-12))
+    power = mean_power(mono, np.round(time_s * RATE).astype(int), round(LEVEL_S * RATE))
+    return np.asarray(10 * np.log10(power + 1e-12))
 
 
 def _is_click(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Ends of samples and edits: they stand alone, a drum sounds on."""
-    high = np.diff(mono, prepend=np.float32(0.0))
-    energy = np.concatenate([[0.0], np.cumsum(np.square(high, dtype=np.float64))])
 
     def level_db(from_s: float, to_s: float) -> NDArray[np.float64]:
-        first = np.clip(np.round((time_s + from_s) * RATE).astype(int), 0, len(mono))
-        last = np.clip(np.round((time_s + to_s) * RATE).astype(int), 0, len(mono))
-        return np.asarray(10 * np.log10((energy[last] - energy[first]) / np.maximum(last - first, 1) + 1e-14))
+        first = np.round((time_s + from_s) * RATE).astype(int)
+        return np.asarray(
+            10 * np.log10(mean_power(mono, first, round((to_s - from_s) * RATE), of_steps=True) + 1e-14)
+        )
 
     return np.asarray(level_db(-CLICK_S / 2, CLICK_S) - level_db(CLICK_FROM_S, CLICK_TO_S) > CLICK_DB)
 

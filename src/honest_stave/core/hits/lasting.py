@@ -9,6 +9,8 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.hits.stretches import BLOCK_HITS, cut_out
+
 Values = NDArray[np.float64]
 
 # Edges between the bands, in Hz, and how steeply they part (a filter of second order, without delay).
@@ -19,8 +21,6 @@ BEFORE_S, AFTER_S = (-0.012, -0.003), (0.004, 0.014)
 AROUND_S = (-0.04, 0.03)
 # Less than this is silence.
 FLOOR_DB = -75.0
-# Hits measured at once: bounds the memory of a long take.
-BLOCK_HITS = 256
 
 
 def lasting_rise_db(mono: NDArray[np.float32], rate: int, time_s: Values) -> Values:
@@ -35,9 +35,7 @@ def lasting_rise_db(mono: NDArray[np.float32], rate: int, time_s: Values) -> Val
     places = np.round(time_s * rate).astype(int)
     blocks = [np.zeros((0, len(EDGES_HZ) + 1))]
     for k in range(0, len(places), BLOCK_HITS):
-        at = places[k : k + BLOCK_HITS, None] + np.arange(first, last)
-        inside = (at >= 0) & (at < len(mono))
-        around = np.where(inside, mono[np.clip(at, 0, len(mono) - 1)], np.float32(0))
+        around = cut_out(mono, places[k : k + BLOCK_HITS] + first, last - first)
         blocks.append(_rises_db(around, rate, -first))
     return np.concatenate(blocks)
 
