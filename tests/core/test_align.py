@@ -6,7 +6,7 @@ from dataclasses import replace
 import mido
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from honest_stave.core.beat.align import Written, align, align_with_moments, lay_on, written_notes
@@ -69,6 +69,7 @@ def test_repeats_that_are_not_played_are_told_from_those_that_are(times: int) ->
 
 @settings(max_examples=15, deadline=None)
 @given(st.lists(st.floats(0.25, 1.2), min_size=12, max_size=12), st.floats(0.1, 1.5))
+@example([1.0, 0.5, *[0.25] * 10], 0.5)
 def test_any_tempo_of_a_clear_recording_is_followed_to_a_cell(lengths: list[float], start_s: float) -> None:
     notes, moments = played(lengths, start_s)
     activity = activity_of([(n.onset_s, n.offset_s, int(n.pitch)) for n in notes], cells=800)

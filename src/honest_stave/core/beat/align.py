@@ -1,8 +1,8 @@
 """A score laid on a recording: for every written onset the moment at which it is played.
 
-The pitches that the network hears are compared with those that the score has sounding, by
-dynamic time warping (Sakoe and Chiba 1978) that may begin and end anywhere in the
-recording; each written onset is then moved to where its own pitches are heard to begin.
+The pitches that the network hears are compared with those that the score has sounding, by a
+warping that may begin and end anywhere in the recording; each written onset is then moved to
+where its own pitches are heard to begin.
 """
 
 from collections.abc import Sequence
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from honest_stave.core.beat.align_doubt import confidence
 from honest_stave.core.beat.sung import three_moments
 from honest_stave.core.beat.transposed import semitones_higher
+from honest_stave.core.beat.warp import Roll, likeness, warp
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import read_midi
@@ -28,12 +29,6 @@ PERCUSSION_CHANNEL = 9
 
 # The score is laid out with so many cells as the recording has, within these bounds a quarter note.
 FEWEST_CELLS, MOST_CELLS = 4, 40
-# What an onset that is heard where one is written counts beside the likeness of what sounds.
-ONSET_WEIGHT = 1.5
-# A cell of the recording in which the score stands still, or of the score that is passed over, costs this.
-STANDING_COST = 0.08
-# Sounding cells left over after the score's end cost this, up to so many.
-TAIL_COST, TAIL_CELLS = 0.6, 170
 # An onset is looked for this far to either side of where the warping puts it; farther off it costs more.
 REACH_CELLS, AWAY_CELLS, AWAY_COST = 10, 5.0, 0.05
 # Onsets heard less than this, as a share of the pitches that should begin, say nothing of the moment.
@@ -188,18 +183,19 @@ def lay_out(score: Sequence[Written], activity: Activity) -> tuple[Values, Value
     heard = np.flatnonzero(activity.sounding.max(axis=1) > 0.3)
     cells = max(int(heard[-1] - heard[0]), 2)
     a_beat = float(np.clip(cells / max(last - beats[0], 1e-3), FEWEST_CELLS, MOST_CELLS))
-    sounding, onset = _rolls(score, beats[0], last, a_beat)
-    alike, agreeing = _likeness(sounding, onset, activity)
-    path = _warp(1.0 - agreeing, int(heard[-1]))
+    written = _roll(score, beats[0], last, a_beat)
+    path = warp(written, Roll(activity.sounding, activity.onset), (int(heard[0]), int(heard[-1])))
     place = np.array([_cell_on(path, (b - beats[0]) * a_beat) for b in beats])
     time_s, clear = _on_attacks(score, beats, place, activity)
-    rows = np.clip(np.round((beats - beats[0]) * a_beat).astype(int), 0, len(alike) - 1)
-    likeness = alike[rows, np.clip(np.round(place).astype(int), 0, alike.shape[1] - 1)]
-    return beats, time_s, clear, likeness
+    rows = np.clip(np.round((beats - beats[0]) * a_beat).astype(int), 0, len(written) - 1)
+    columns = np.clip(np.round(place).astype(int), 0, len(activity.onset) - 1)
+    there = activity.sounding[columns].astype(np.float64)
+    alike = np.array([likeness(written.sounding[r : r + 1], c[None])[0, 0] for r, c in zip(rows, there, strict=True)])
+    return beats, time_s, clear, alike
 
 
-def _rolls(score: Sequence[Written], first: float, last: float, a_beat: float) -> tuple[Values, Values]:
-    """What sounds and what begins in each cell of the score, (cells, pitches)."""
+def _roll(score: Sequence[Written], first: float, last: float, a_beat: float) -> Roll:
+    """What sounds and what begins in each cell of the score."""
     cells = int(np.ceil((last - first) * a_beat)) + 1
     sounding, onset = np.zeros((cells, PITCHES)), np.zeros((cells, PITCHES))
     for note in score:
@@ -209,60 +205,7 @@ def _rolls(score: Sequence[Written], first: float, last: float, a_beat: float) -
         sounding[int(begin) : max(int(np.ceil(end)), int(begin) + 1), row] = 1
         near = np.arange(max(int(begin) - 1, 0), min(int(begin) + 3, cells))
         onset[near, row] = np.maximum(onset[near, row], np.clip(1 - 0.5 * np.abs(near - begin), 0, 1))
-    return sounding, onset
-
-
-def _likeness(sounding: Values, onset: Values, activity: Activity) -> tuple[Values, Values]:
-    """How alike what sounds is, 0 to 1, and how well that and what begins agree, (score cells, cells)."""
-    heard, begun = activity.sounding.astype(np.float64), activity.onset.astype(np.float64)
-    size = np.sqrt((sounding**2).sum(axis=1)[:, None] * (heard**2).sum(axis=1)[None])
-    alike = sounding @ heard.T / np.maximum(size, 1e-3)
-    begins = onset @ begun.T / np.maximum(onset.sum(axis=1), 1.0)[:, None]
-    # An onset that is heard where none is written, and the reverse, speaks against.
-    written, loudest = onset.max(axis=1)[:, None], begun.max(axis=1)[None]
-    against = 0.5 * np.abs(written - loudest) * np.maximum(written, loudest)
-    return alike, alike + ONSET_WEIGHT * (begins - against)
-
-
-def _warp(cost: Values, last_heard: int) -> NDArray[np.int64]:
-    """The cheapest way through, (score cells,): the first cell of the recording of each cell of the score.
-
-    It may end anywhere, but a tail that sounds belongs to the score unless it is long: then it is something else.
-    """
-    rows, columns = cost.shape
-    total = cost[0].copy()
-    came = np.zeros((rows, columns), np.int8)
-    # Standing still on a cell of the score is a running minimum along the recording.
-    total, came[0] = _stand(total, cost[0])
-    for row in range(1, rows):
-        straight = np.append(np.inf, total[:-1])
-        over = total + STANDING_COST
-        entered = np.where(straight <= over, straight, over) + cost[row]
-        step = np.where(straight <= over, 1, 2).astype(np.int8)
-        total, stood = _stand(entered, cost[row])
-        came[row] = np.where(stood == 0, 0, step)
-    path = np.zeros(rows, np.int64)
-    left = np.clip(last_heard - np.arange(columns), 0, TAIL_CELLS)
-    column = int((total + TAIL_COST * left).argmin())
-    row = rows - 1
-    while True:
-        while came[row, column] == 0 and column > 0:
-            column -= 1
-        path[row] = column
-        if row == 0:
-            return path
-        column -= int(came[row, column] == 1 and column > 0)
-        row -= 1
-
-
-def _stand(entered: Values, cost: Values) -> tuple[Values, NDArray[np.int8]]:
-    """Cheapest total of each cell when the score may stand still; 0 where it does, 1 where it was entered."""
-    summed = np.cumsum(cost + STANDING_COST)
-    # total[j] = min over i <= j of entered[i] + summed[j] - summed[i]
-    ahead = entered - summed
-    best = np.minimum.accumulate(ahead)
-    stood = np.where(ahead <= best, 1, 0).astype(np.int8)
-    return best + summed, stood
+    return Roll(sounding, onset)
 
 
 def _cell_on(path: NDArray[np.int64], place: float) -> float:
