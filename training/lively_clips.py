@@ -24,8 +24,6 @@ from training.varied_clips import HELD, clip_of, make_player, play
 UNHEARD_SEEDS = range(20_000, 25_000)
 # The same, all of them words that are sung.
 SUNG_SEEDS = range(85_000, 90_000)
-# Of those, ones whose consonants are as long as they are spoken.
-SLOW_SEEDS = range(86_000, 90_000)
 # Lowest and highest pitches of who sings.
 SINGERS = ((43, 64), (48, 69), (55, 76), (59, 81))
 SHARES = {"held": 0.45, "few": 0.3, "electronic": 0.25}
@@ -158,10 +156,10 @@ def _electronic(random: np.random.Generator, pieces: list[list[list[float]]]) ->
     return clip_of(dress(sound, sampled.RATE, random), notes, onset_s, "one", instrument)
 
 
-def _sung(random: np.random.Generator, pieces: list[list[list[float]]], diction: sung_words.Diction) -> Clip:
+def _sung(random: np.random.Generator, pieces: list[list[list[float]]]) -> Clip:
     low, high = SINGERS[int(random.integers(len(SINGERS)))]
     notes = _line(random, low, high, 0.5, pieces)
-    sound, onset_s, offset_s = sung_words.sing(notes, random, diction)
+    sound, onset_s, offset_s = sung_words.sing(notes, random)
     sound = soxr.resample(sound, sung_words.RATE, sampled.RATE).astype(np.float32)
     if random.random() < 0.35:
         sound = among_walls(sound, sampled.RATE, random)
@@ -173,6 +171,6 @@ def make_lively(seed: int, pieces: list[list[list[float]]]) -> Clip:
     """The clip of a seed."""
     random = np.random.default_rng([CHANCE, 59, seed])
     if seed in SUNG_SEEDS:
-        return _sung(random, pieces, sung_words.SLOW if seed in SLOW_SEEDS else sung_words.QUICK)
+        return _sung(random, pieces)
     what = str(random.choice(list(SHARES), p=list(SHARES.values())))
     return {"held": _held, "few": _few, "electronic": _electronic}[what](random, pieces)

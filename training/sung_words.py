@@ -32,41 +32,18 @@ WIDTHS_HZ = np.array([80.0, 100.0, 140.0, 200.0])
 # How often syllables begin, and end, with what.
 CONSONANTS = ("none", "sonorant", "stop", "voiced stop", "hiss", "voiced hiss")
 BEGIN_SHARES, END_SHARES = (0.2, 0.25, 0.17, 0.15, 0.13, 0.1), (0.55, 0.2, 0.1, 0.05, 0.07, 0.03)
-# How loud the voice is in each, in dB.
+# How long each lasts, and how loud the voice is in it, in dB.
+LASTS_S = {
+    "none": (0.0, 0.001), "sonorant": (0.04, 0.12), "stop": (0.03, 0.1), "voiced stop": (0.03, 0.08),
+    "hiss": (0.06, 0.18), "voiced hiss": (0.04, 0.12),
+}  # fmt: skip
 VOICE_DB = {"sonorant": (-14.0, -3.0), "voiced stop": (-30.0, -12.0), "voiced hiss": (-14.0, -5.0)}
-# What is left of a voice behind closed lips.
-MURMUR_HZ = np.array([220.0, 900.0, 2200.0, 3300.0])
 HISS_DB, BURST_DB, BURST_S, SILENT_DB = (-24.0, -6.0), (-20.0, -4.0), 0.015, -90.0
 # Vowels that follow one another in a note, how soon one becomes the next, and how much their levels differ.
 VOWELS_A_NOTE, VOWEL_SHARES, BECOMES_S, APART_DB = (1, 2, 3, 4), (0.4, 0.35, 0.15, 0.1), (0.008, 0.4), 2.5
 # What tongue and lips need at least, by singer.
 MOVES_S = (0.008, 0.06)
 Values = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class Diction:
-    """How long each consonant lasts, from and to (s), and whether a closed mouth murmurs instead of the vowel."""
-
-    lasts_s: dict[str, tuple[float, float]]
-    murmurs: bool
-
-
-QUICK = Diction(
-    {
-        "none": (0.0, 0.001), "sonorant": (0.04, 0.12), "stop": (0.03, 0.1), "voiced stop": (0.03, 0.08),
-        "hiss": (0.06, 0.18), "voiced hiss": (0.04, 0.12),
-    },
-    murmurs=False,
-)  # fmt: skip
-# Recorded voices of many languages speak voiced consonants for up to 0.2 s before the vowel.
-SLOW = Diction(
-    {
-        "none": (0.0, 0.001), "sonorant": (0.04, 0.22), "stop": (0.03, 0.14), "voiced stop": (0.03, 0.2),
-        "hiss": (0.06, 0.25), "voiced hiss": (0.04, 0.2),
-    },
-    murmurs=True,
-)  # fmt: skip
 
 
 @dataclass
@@ -80,14 +57,13 @@ class _Tracks:
 
 
 def sing(
-    notes: list[Struck], random: np.random.Generator, diction: Diction
+    notes: list[Struck], random: np.random.Generator
 ) -> tuple[NDArray[np.float32], NDArray[np.float64], NDArray[np.float64]]:
     """Sound at ``RATE`` of a line, a syllable a note, when each vowel begins and when each note ends (s).
 
     Args:
         notes: one at a time, in order.
         random: source of chance.
-        diction: how its consonants are sung.
     """
     steps = round((notes[-1].offset_s + 0.5) / STEP_S)
     tracks = _Tracks(
@@ -98,32 +74,26 @@ def sing(
     )
     size = float(random.uniform(0.9, 1.25))
     ends_s, slurs = [], float(random.choice([0.0, 0.15, 0.4]))
-    begins = [_begins(random, diction, slurs if i else 0.0) for i in range(len(notes))]
+    begins = [_begins(random, slurs if i else 0.0) for i in range(len(notes))]
     for i, note in enumerate(notes):
         latest_s = notes[i + 1].onset_s - begins[i + 1][1] if i + 1 < len(notes) else note.offset_s
         end_s = max(min(note.offset_s, latest_s), note.onset_s + 0.05)
         ends_s.append(end_s)
-        _syllable(tracks, note, end_s, begins[i], size, diction, random)
+        _syllable(tracks, note, end_s, begins[i], size, random)
     tracks.formant_hz = _smooth(_filled(tracks.formant_hz), float(random.uniform(*MOVES_S)))
     tracks.voice_db, tracks.noise_db = _smooth(tracks.voice_db, 0.015), _smooth(tracks.noise_db, 0.01)
     tracks.pitch = _swayed(_smooth(tracks.pitch, float(random.uniform(0.02, 0.09))), notes, random)
     return _sound(tracks, random), np.array([n.onset_s for n in notes]), np.array(ends_s)
 
 
-def _begins(random: np.random.Generator, diction: Diction, slurs: float) -> tuple[str, float]:
+def _begins(random: np.random.Generator, slurs: float) -> tuple[str, float]:
     """The consonant that a syllable begins with, and how long it lasts; none where the vowel goes on."""
     what = "none" if random.random() < slurs else str(random.choice(CONSONANTS, p=BEGIN_SHARES))
-    return what, float(random.uniform(*diction.lasts_s[what]))
+    return what, float(random.uniform(*LASTS_S[what]))
 
 
 def _syllable(
-    tracks: _Tracks,
-    note: Struck,
-    end_s: float,
-    begins: tuple[str, float],
-    size: float,
-    diction: Diction,
-    random: np.random.Generator,
+    tracks: _Tracks, note: Struck, end_s: float, begins: tuple[str, float], size: float, random: np.random.Generator
 ) -> None:
     first, last = round(note.onset_s / STEP_S), round(end_s / STEP_S)
     what, lasts_s = begins
@@ -141,21 +111,15 @@ def _syllable(
         formant_hz += share[:, None] * (vowel_hz - before_hz)
         voice_db += share * float(random.normal(0, APART_DB))
     tracks.formant_hz[first:last], tracks.voice_db[first:last] = np.maximum(formant_hz, 150.0), voice_db
-    _consonant(tracks, what, before, first, level_db, diction, random)
+    _consonant(tracks, what, before, first, level_db, random)
     ending = str(random.choice(CONSONANTS, p=END_SHARES))
-    closes = max(last - round(float(random.uniform(*diction.lasts_s[ending])) / STEP_S), first + (last - first) // 2)
+    closes = max(last - round(float(random.uniform(*LASTS_S[ending])) / STEP_S), first + (last - first) // 2)
     if ending != "none":
-        _consonant(tracks, ending, closes, last, level_db, diction, random)
+        _consonant(tracks, ending, closes, last, level_db, random)
 
 
 def _consonant(
-    tracks: _Tracks,
-    what: str,
-    first: int,
-    last: int,
-    level_db: float,
-    diction: Diction,
-    random: np.random.Generator,
+    tracks: _Tracks, what: str, first: int, last: int, level_db: float, random: np.random.Generator
 ) -> None:
     """A consonant from one step to another."""
     if what == "none" or last <= first:
@@ -163,11 +127,9 @@ def _consonant(
     tracks.voice_db[first:last] = level_db + float(random.uniform(*VOICE_DB[what])) if what in VOICE_DB else SILENT_DB
     if what == "sonorant":
         tracks.formant_hz[first:last] = SONORANTS_HZ[int(random.integers(len(SONORANTS_HZ)))]
-    elif what == "voiced stop" and diction.murmurs:
-        tracks.formant_hz[first:last] = MURMUR_HZ
-    if "hiss" in what:
+    elif "hiss" in what:
         tracks.noise_db[first:last] = level_db + float(random.uniform(*HISS_DB))
-    elif "stop" in what:
+    else:
         burst = max(last - round(BURST_S / STEP_S), first)
         tracks.noise_db[burst:last] = level_db + float(random.uniform(*BURST_DB))
 
