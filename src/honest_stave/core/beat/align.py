@@ -125,12 +125,14 @@ def align_with_moments(
     signal, starts_s = prepare(samples, rate, ListenSettings())
     signal, _ = loud_enough(signal)
     tuning_cents, _ = measure_tuning(signal)
-    bands = measure_all(signal, tuning_cents, lambda share: progress(0.4 * share))
-    activity = hear(bands, lambda share: progress(0.4 + 0.5 * share))
+    bands = measure_all(signal, tuning_cents, lambda share: progress(0.3 * share))
+    activity = hear(bands, lambda share: progress(0.3 + 0.3 * share))
     heard = np.flatnonzero((activity.sounding > 0.5).any(axis=1))
     if not len(heard):
         raise BadInput("No pitch sounds in this recording.", "Give the recording of the score.")
-    found, inside = _best_laid([score, once] if once else [score], activity)
+    found, inside = _best_laid(
+        [score, once] if once else [score], activity, lambda share: progress(0.6 + 0.4 * share)
+    )
     level_db = (
         bands.short_db.astype(np.float64).reshape(len(activity.onset), -1, bands.short_db.shape[1]).max(axis=(1, 2))
     )
@@ -153,7 +155,9 @@ def _in_range(score: Sequence[Written], semitones: int = 0) -> list[Written]:
     return [n for n in moved if LOWEST_PITCH <= n.pitch < LOWEST_PITCH + PITCHES]
 
 
-def _best_laid(scores: Sequence[Sequence[Written]], activity: Activity) -> tuple[Alignment, list[Written]]:
+def _best_laid(
+    scores: Sequence[Sequence[Written]], activity: Activity, progress: Progress
+) -> tuple[Alignment, list[Written]]:
     """The alignment of the score of which most is heard, and its notes where the recording sounds."""
     laid: list[tuple[float, Alignment, list[Written]]] = []
     for number, score in enumerate(scores):
@@ -161,22 +165,28 @@ def _best_laid(scores: Sequence[Sequence[Written]], activity: Activity) -> tuple
         rows, lengths = [n.pitch - LOWEST_PITCH for n in inside], [n.duration_beats for n in inside]
         semitones = semitones_higher(rows, lengths, activity.sounding)
         inside = _in_range(score, semitones)
-        found, heard = lay_on(inside, activity)
+
+        def tell(share: float, laid: int = number) -> None:
+            progress((laid + share) / len(scores))
+
+        found, heard = lay_on(inside, activity, tell)
         laid.append((heard, replace(found, semitones=semitones, once=number > 0), inside))
     _, found, inside = max(laid, key=lambda row: row[0])
     return found, inside
 
 
-def lay_on(score: Sequence[Written], activity: Activity) -> tuple[Alignment, float]:
+def lay_on(score: Sequence[Written], activity: Activity, progress: Progress = no_progress) -> tuple[Alignment, float]:
     """The alignment, from what the network heard, and how much of the score that is."""
-    beats, time_s, clear, likeness = lay_out(score, activity)
-    sure = confidence(beats, time_s, clear, likeness)
+    beats, time_s, clear, alike = lay_out(score, activity, progress)
+    sure = confidence(beats, time_s, clear, alike)
     # Onsets that are not heard speak against a score as those that are heard speak for it.
     heard = float((clear - FITS_FROM).sum())
-    return Alignment(beats, time_s, sure, likeness, _stops_fitting(time_s, clear)), heard
+    return Alignment(beats, time_s, sure, alike, _stops_fitting(time_s, clear)), heard
 
 
-def lay_out(score: Sequence[Written], activity: Activity) -> tuple[Values, Values, Values, Values]:
+def lay_out(
+    score: Sequence[Written], activity: Activity, progress: Progress = no_progress
+) -> tuple[Values, Values, Values, Values]:
     """Written onsets, their moments (s), how clearly they are heard and how alike what sounds is, (onsets,) each."""
     beats = np.array(sorted({n.onset_beats for n in score}))
     last = max(n.onset_beats + n.duration_beats for n in score)
@@ -184,7 +194,7 @@ def lay_out(score: Sequence[Written], activity: Activity) -> tuple[Values, Value
     cells = max(int(heard[-1] - heard[0]), 2)
     a_beat = float(np.clip(cells / max(last - beats[0], 1e-3), FEWEST_CELLS, MOST_CELLS))
     written = _roll(score, beats[0], last, a_beat)
-    path = warp(written, Roll(activity.sounding, activity.onset), (int(heard[0]), int(heard[-1])))
+    path = warp(written, Roll(activity.sounding, activity.onset), (int(heard[0]), int(heard[-1])), progress)
     place = np.array([_cell_on(path, (b - beats[0]) * a_beat) for b in beats])
     time_s, clear = _on_attacks(score, beats, place, activity)
     rows = np.clip(np.round((beats - beats[0]) * a_beat).astype(int), 0, len(written) - 1)

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.errors import Progress, no_progress
+
 Values = NDArray[np.float64]
 Shares = NDArray[np.floating]
 
@@ -54,7 +56,7 @@ def likeness(written: Shares, heard: Shares) -> Values:
     return np.asarray(written @ heard.T / np.maximum(size, 1e-3))
 
 
-def warp(written: Roll, heard: Roll, sounds: tuple[int, int]) -> NDArray[np.int64]:
+def warp(written: Roll, heard: Roll, sounds: tuple[int, int], progress: Progress = no_progress) -> NDArray[np.int64]:
     """The cheapest way through: the first cell of the recording of each cell of the score, (score cells,).
 
     It may begin and end anywhere, but what sounds before and after belongs to the score unless it is long: then it is
@@ -64,21 +66,23 @@ def warp(written: Roll, heard: Roll, sounds: tuple[int, int]) -> NDArray[np.int6
         written: the score.
         heard: the recording.
         sounds: the first and the last cell of the recording in which anything sounds.
+        progress: told the share done; may raise ``Stopped``.
     """
     by = -(-max(len(written), len(heard)) // MOST_WHOLE)
     everywhere = np.zeros(len(written), np.int64), np.full(len(written), len(heard))
     if by == 1:
-        return _through(written, heard, *everywhere, sounds, LEFT_CELLS)
+        return _through(written, heard, *everywhere, sounds, LEFT_CELLS, progress)
     few = written.gathered(by), heard.gathered(by)
     shape = np.zeros(len(few[0]), np.int64), np.full(len(few[0]), len(few[1]))
-    coarse = _through(*few, *shape, (sounds[0] // by, sounds[1] // by), LEFT_CELLS // by)
+    ends = sounds[0] // by, sounds[1] // by
+    coarse = _through(*few, *shape, ends, LEFT_CELLS // by, lambda share: progress(0.5 * share))
     middle = by * np.arange(len(coarse)) + (by - 1) / 2
     near = np.interp(np.arange(len(written)), middle, by * coarse).astype(np.int64)
     reach = max(REACH_CELLS, REACH_COARSE * by)
     low = np.maximum(near - reach, 0)
     # Where the score stands still it must get to where the next cell of it is looked for.
     high = np.minimum(np.append(near[1:], near[-1]) + reach + LEFT_CELLS, len(heard))
-    return _through(written, heard, low, high, sounds, LEFT_CELLS)
+    return _through(written, heard, low, high, sounds, LEFT_CELLS, lambda share: progress(0.5 + 0.5 * share))
 
 
 def _through(
@@ -88,6 +92,7 @@ def _through(
     high: NDArray[np.int64],
     sounds: tuple[int, int],
     left_cells: int,
+    progress: Progress,
 ) -> NDArray[np.int64]:
     """The cheapest way of which each cell of the score lies from ``low`` to before ``high`` in the recording."""
     begins = np.concatenate([[0], np.cumsum(high - low)]).tolist()
@@ -113,6 +118,7 @@ def _through(
             total, stood = _stand(entered, own)
             came[begins[row] : begins[row + 1]] = np.where(stood, step, 0)
             before = span
+        progress(last / len(written))
     left_after = np.clip(sounds[1] - np.arange(*before), 0, left_cells)
     return _traced(came, begins, firsts, before[0] + int((total + LEFT_COST * left_after).argmin()))
 

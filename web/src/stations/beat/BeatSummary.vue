@@ -1,12 +1,15 @@
 <script setup lang="ts">
 /** What the map says as a whole, smoothing, and the other ways to count. */
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useBeats } from '../../folio/beats'
 import { plural } from '../../ui/format'
 import ActButton from '../../ui/ActButton.vue'
 import { useFolio } from '../../folio/folio'
 import { useView } from '../../folio/view'
 import LayScore from './LayScore.vue'
+
+// More held beats than these are shown when asked for: a long take holds dozens.
+const FEW_HELD = 4
 
 const beats = useBeats()
 const folio = useFolio()
@@ -39,6 +42,11 @@ const weak = computed(() => {
   if (!list.length) return 'no beat is in doubt'
   const worst = list.slice(0, 3).map((i) => `${map.value?.bar[i]}.${map.value?.beat[i]}`)
   return `${plural(list.length, 'weak beat')}, weakest: ${worst.join(', ')}`
+})
+const everyHeld = ref(false)
+const shownHeld = computed(() => {
+  const held = map.value?.held ?? []
+  return everyHeld.value ? held : held.slice(0, FEW_HELD)
 })
 function lookAt(first: number, last: number) {
   beats.select(Array.from({ length: last - first + 1 }, (_, k) => first + k))
@@ -121,7 +129,7 @@ function smooth(event: Event) {
     <div v-if="map.held.length" class="row" data-test="held">
       <span class="soft">Far longer than the beats around, as if held:</span>
       <button
-        v-for="[first, count, times] in map.held"
+        v-for="[first, count, times] in shownHeld"
         :key="first"
         type="button"
         class="act small figures"
@@ -130,8 +138,18 @@ function smooth(event: Event) {
         bar {{ map.bar[first] }}.{{ map.beat[first] }}{{ count > 1 ? `, ${plural(count, 'beat')}` : '' }},
         {{ times.toFixed(1) }} times
       </button>
+      <button
+        v-if="map.held.length > FEW_HELD"
+        type="button"
+        class="act small"
+        :aria-expanded="everyHeld"
+        data-test="every-held"
+        @click="everyHeld = !everyHeld"
+      >
+        {{ everyHeld ? 'Fewer' : `${map.held.length - FEW_HELD} more` }}
+      </button>
       <button type="button" class="act small" @click="holdThem">
-        {{ map.held.length > 1 ? 'Make them holds' : 'Make it a hold' }}
+        {{ map.held.length > 1 ? `Make all ${map.held.length} holds` : 'Make it a hold' }}
       </button>
     </div>
     <div v-if="map.implausible.length" class="row">
@@ -182,7 +200,9 @@ function smooth(event: Event) {
 <style scoped>
 .summary {
   flex: none;
+  max-height: 45%;
   padding: 9px 14px 11px;
+  overflow-y: auto;
   background: var(--panel);
 }
 .said {
