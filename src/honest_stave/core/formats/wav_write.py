@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 FULL_SCALE_24 = 1 << 23
 BYTES_24 = 3
+# Frames turned into bytes at once: an hour is not in memory in double precision.
+BLOCK_FRAMES = 1 << 20
 
 
 def _chunk(name: bytes, body: bytes) -> bytes:
@@ -15,9 +17,13 @@ def _chunk(name: bytes, body: bytes) -> bytes:
 
 
 def _pcm_24(samples: NDArray[np.float32]) -> bytes:
-    scaled = np.round(samples.astype(np.float64) * FULL_SCALE_24)
-    whole = np.clip(scaled, -FULL_SCALE_24, FULL_SCALE_24 - 1).astype("<i4")
-    return whole.reshape(-1, 1).view(np.uint8)[:, :BYTES_24].tobytes()
+    frames, channels = samples.shape
+    written = np.empty((frames, channels, BYTES_24), np.uint8)
+    for first in range(0, frames, BLOCK_FRAMES):
+        scaled = np.round(samples[first : first + BLOCK_FRAMES].astype(np.float64) * FULL_SCALE_24)
+        whole = np.clip(scaled, -FULL_SCALE_24, FULL_SCALE_24 - 1).astype("<i4", order="C")
+        written[first : first + BLOCK_FRAMES] = whole[..., None].view(np.uint8)[..., :BYTES_24]
+    return written.tobytes()
 
 
 def write_wav(samples: NDArray[np.float32], rate: int, cues: Sequence[tuple[int, str]] = ()) -> bytes:
@@ -31,7 +37,9 @@ def write_wav(samples: NDArray[np.float32], rate: int, cues: Sequence[tuple[int,
     channels = samples.shape[1]
     block = BYTES_24 * channels
     form = struct.pack("<HHIIHH", 1, channels, rate, rate * block, block, 8 * BYTES_24)
-    chunks = [_chunk(b"fmt ", form), _chunk(b"data", _pcm_24(samples))]
+    sound = _pcm_24(samples)
+    padding = b"\0" * (len(sound) % 2)
+    chunks = [_chunk(b"fmt ", form), b"data" + struct.pack("<I", len(sound)), sound, padding]
     if cues:
         points = b"".join(
             struct.pack("<II4sIII", i, frame, b"data", 0, 0, frame) for i, (frame, _) in enumerate(cues, 1)
@@ -42,5 +50,5 @@ def write_wav(samples: NDArray[np.float32], rate: int, cues: Sequence[tuple[int,
             for i, (_, name) in enumerate(cues, 1)
         )
         chunks.append(_chunk(b"LIST", b"adtl" + names))
-    body = b"WAVE" + b"".join(chunks)
-    return b"RIFF" + struct.pack("<I", len(body)) + body
+    length = len(b"WAVE") + sum(len(chunk) for chunk in chunks)
+    return b"".join([b"RIFF", struct.pack("<I", length), b"WAVE", *chunks])
