@@ -28,6 +28,9 @@ HAND_SPAN = 14
 SPLITS = np.arange(36, 85)
 # Prices of moving the place between the hands, of a span too wide, of the middle of the keyboard left.
 MOVE_PRICE, SPAN_PRICE, MIDDLE_PRICE = 0.25, 1.0, 0.03
+# Of a note in the other hand than the producer said.
+AGAINST_PRICE = 50.0
+NO_KEY = 1000
 
 
 def lines_of(notes: Sequence[Note], by: Literal["voices", "hands"]) -> list[Line]:
@@ -99,22 +102,27 @@ def _outer(
 def _hands(notes: Sequence[Note]) -> list[Line]:
     onset, _, pitch = _columns(notes)
     stroke = struck_together(onset)
-    count = int(stroke[-1]) + 1
-    price = np.zeros((count, len(SPLITS)))
-    for number in range(count):
-        members = np.flatnonzero(stroke == number)
-        chord = pitch[members]
-        for place, split in enumerate(SPLITS):
-            left, right = chord[chord < split], chord[chord >= split]
-            wide = sum(max(0, int(np.ptp(hand)) - HAND_SPAN) for hand in (left, right) if len(hand))
-            price[number, place] = SPAN_PRICE * wide + MIDDLE_PRICE * abs(int(split) - 60)
-        for i in members.tolist():
-            if notes[i].line == "left hand":
-                price[number, pitch[i] >= SPLITS] += 50.0
-            elif notes[i].line == "right hand":
-                price[number, pitch[i] < SPLITS] += 50.0
+    price = _span_price(pitch, np.flatnonzero(np.diff(stroke, prepend=-1)))
+    for note, number in zip(notes, stroke.tolist(), strict=True):
+        if note.line == "left hand":
+            price[number, note.pitch >= SPLITS] += AGAINST_PRICE
+        elif note.line == "right hand":
+            price[number, note.pitch < SPLITS] += AGAINST_PRICE
     split_of = SPLITS[_cheapest_path(price)]
     return ["left hand" if p < split_of[s] else "right hand" for p, s in zip(pitch, stroke, strict=True)]
+
+
+def _span_price(pitch: NDArray[np.int64], begins: NDArray[np.int64]) -> NDArray[np.float64]:
+    """What each place between the hands costs each stroke, (strokes, splits), whose first notes are given."""
+    price = np.empty((len(begins), len(SPLITS)))
+    for place, split in enumerate(SPLITS.tolist()):
+        price[:, place] = MIDDLE_PRICE * abs(split - 60)
+        for hand in (pitch < split, pitch >= split):
+            # A hand without a key spans less than nothing.
+            highest = np.maximum.reduceat(np.where(hand, pitch, -NO_KEY), begins)
+            lowest = np.minimum.reduceat(np.where(hand, pitch, NO_KEY), begins)
+            price[:, place] += SPAN_PRICE * np.maximum(highest - lowest - HAND_SPAN, 0)
+    return price
 
 
 def _cheapest_path(price: NDArray[np.float64]) -> NDArray[np.int64]:
