@@ -72,6 +72,12 @@ def test_a_wav_carries_its_cuts_as_cue_points() -> None:
     assert b"02 snare\0" in data
 
 
+def test_what_is_longer_than_a_wav_file_can_be_is_said_to_be() -> None:
+    silence = np.broadcast_to(np.zeros(1, np.float32), (800_000_000, 2))
+    with pytest.raises(BadInput, match="2.1 hours"):
+        write_wav(silence, 96000)
+
+
 def test_a_sampler_lets_go_at_the_notes_end_or_lets_ring() -> None:
     zone = read_sf2(write_sf2([zones()[0]], RATE, "Kit"))[0]
     short = play([zone], [(0.0, 0.05, 36)], RATE, 8000)

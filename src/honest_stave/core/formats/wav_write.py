@@ -6,8 +6,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.errors import BadInput
+
 FULL_SCALE_24 = 1 << 23
 BYTES_24 = 3
+# Chunks tell their length in 32 bits; names of cues need a little of it.
+MOST_BYTES = (1 << 32) - (1 << 24)
 # Frames turned into bytes at once: an hour is not in memory in double precision.
 BLOCK_FRAMES = 1 << 20
 
@@ -33,9 +37,18 @@ def write_wav(samples: NDArray[np.float32], rate: int, cues: Sequence[tuple[int,
         samples: (frames, channels), full scale 1; what is beyond is held there.
         rate: Hz.
         cues: (frame, name) in order.
+
+    Raises:
+        BadInput: it is longer than a WAV file can be.
     """
     channels = samples.shape[1]
     block = BYTES_24 * channels
+    if len(samples) * block > MOST_BYTES:
+        hours = MOST_BYTES / block / rate / 3600
+        raise BadInput(
+            f"This recording lasts longer than the {hours:.1f} hours that fit in a WAV file of its kind.",
+            "Cut it into pieces first, or bring it in at a lower sampling rate.",
+        )
     form = struct.pack("<HHIIHH", 1, channels, rate, rate * block, block, 8 * BYTES_24)
     sound = _pcm_24(samples)
     padding = b"\0" * (len(sound) % 2)
