@@ -78,6 +78,14 @@ def test_any_tempo_of_a_clear_recording_is_followed_to_a_cell(lengths: list[floa
     assert np.all(np.diff(found.time_s) > 0)
 
 
+@pytest.mark.parametrize("silent_s", [0.3, 1.0])
+def test_a_pitch_that_is_given_before_is_not_the_beginning(silent_s: float) -> None:
+    notes, moments = played([0.5] * 12, 1.5 + silent_s)
+    given = Note(0.5, 1.5, MELODY[0], 0.3)
+    found = align(score(), texture([given, *notes]), RATE)
+    assert found.time_s == pytest.approx(moments[:12], abs=0.02)
+
+
 def test_another_piece_is_said_not_to_fit_and_a_break_is_said_where_it_is() -> None:
     notes, _ = played([0.5] * 12)
     sound = texture(notes)

@@ -18,8 +18,9 @@ Shares = NDArray[np.floating]
 ONSET_WEIGHT = 1.5
 # A cell of the recording in which the score stands still, or of the score that is passed over, costs this.
 STANDING_COST = 0.08
-# Sounding cells left over before the score's beginning and after its end cost this, up to so many.
-LEFT_COST, LEFT_CELLS = 0.6, 170
+# Cells left over after the score's end cost this, up to so many. Those before its beginning cost a little more than
+# standing still: a first note may be held for long, and often its pitch is given before.
+AFTER_COST, BEFORE_COST, LEFT_CELLS = 0.6, 0.1, 170
 # Up to so many cells are warped as they are: two and a half minutes.
 MOST_WHOLE = 6000
 # The fine way lies within so many cells of the coarse one, ten seconds, or so many coarse cells.
@@ -114,13 +115,13 @@ def _through(
                 step = np.where(straight <= over, 1, 2).astype(np.int8)
             else:
                 left_before = np.clip(np.arange(*span) - sounds[0], 0, left_cells)
-                entered, step = own + LEFT_COST * left_before, np.ones(len(own), np.int8)
+                entered, step = own + BEFORE_COST * left_before, np.ones(len(own), np.int8)
             total, stood = _stand(entered, own)
             came[begins[row] : begins[row + 1]] = np.where(stood, step, 0)
             before = span
         progress(last / len(written))
     left_after = np.clip(sounds[1] - np.arange(*before), 0, left_cells)
-    return _traced(came, begins, firsts, before[0] + int((total + LEFT_COST * left_after).argmin()))
+    return _traced(came, begins, firsts, before[0] + int((total + AFTER_COST * left_after).argmin()))
 
 
 def _agreeing(written: Roll, heard: Roll) -> Values:
