@@ -23,7 +23,7 @@ def mean_power(
         mono: full scale 1.
         first: first sample of each stretch, (hits,).
         length: of all stretches, in samples.
-        of_steps: the power of the steps from sample to sample instead.
+        of_steps: the power of the steps from sample to sample instead, that out of the take with them.
     """
     ahead = int(of_steps)
     powers = [np.zeros(0)]
