@@ -107,23 +107,43 @@ def matched(sung: list[Syllable], notes: list[Candidate]) -> set[int]:
     return used
 
 
+@dataclass
+class Counted:
+    """Syllables and notes of all songs so far."""
+
+    right: int = 0
+    again: int = 0
+    sung: int = 0
+    said: int = 0
+    held_s: float = 0.0
+
+    def add(self, sung: list[Syllable], notes: list[Candidate]) -> int:
+        """Counts a song; how many of its syllables are found."""
+        used = matched(sung, notes)
+        others = [note for i, note in enumerate(notes) if i not in used]
+        self.again += sum(
+            any(s.pitch == n.pitch and s.vowel_s + AGAIN_S < n.onset_s < s.end_s for s in sung) for n in others
+        )
+        self.right, self.sung, self.said = self.right + len(used), self.sung + len(sung), self.said + len(notes)
+        self.held_s += sum(s.end_s - s.vowel_s for s in sung)
+        return len(used)
+
+    def tell(self) -> None:
+        """Prints what was counted."""
+        f1 = 2 * self.right / (self.sung + self.said)
+        print(f"F1 {f1:.3f}: of {self.sung} syllables {self.right} are found, in {self.said} notes")
+        a_minute = 60 * self.again / self.held_s
+        print(f"a syllable is said to be struck again {a_minute:.1f} times a minute of {self.held_s:.0f} s")
+
+
 def main() -> None:
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
-    right = again = total = said = 0
-    held_s = 0.0
+    counted = Counted()
     for number in range(SONGS):
         path, sung = sing(number, folder)
-        notes = notes_in(path, "one")
-        used = matched(sung, notes)
-        others = [note for i, note in enumerate(notes) if i not in used]
-        again += sum(
-            any(s.pitch == n.pitch and s.vowel_s + AGAIN_S < n.onset_s < s.end_s for s in sung) for n in others
-        )
-        right, total, said = right + len(used), total + len(sung), said + len(notes)
-        held_s += sum(s.end_s - s.vowel_s for s in sung)
-    print(f"F1 {2 * right / (total + said):.3f}: of {total} syllables {right} are found, in {said} notes")
-    print(f"a syllable is said to be struck again {60 * again / held_s:.1f} times a minute of {held_s:.0f} s")
+        counted.add(sung, notes_in(path, "one"))
+    counted.tell()
 
 
 if __name__ == "__main__":

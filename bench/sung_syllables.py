@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 from scipy import signal as dsp
 
 from bench.counted_notes import notes_in
-from bench.sung import AGAIN_S, INTERVALS, SAME_SHARE, SHORTEST_S, SYLLABLES, Syllable, matched
+from bench.sung import INTERVALS, SAME_SHARE, SHORTEST_S, SYLLABLES, Counted, Syllable
 
 SONGS, RATE, FRAME_S = 28, 22050, 0.005
 # Letters are spoken by name, often in two syllables, and are left out; so many syllables make a song.
@@ -178,8 +178,7 @@ def sing(syllables: list[Spoken], random: np.random.Generator) -> tuple[Values, 
 def main() -> None:
     folder, recorded = Path(sys.argv[1]), Path(sys.argv[2])
     folder.mkdir(parents=True, exist_ok=True)
-    right = again = total = said = 0
-    held_s = 0.0
+    counted = Counted()
     speakers = SPEAKERS.split()
     for number in range(SONGS):
         random = np.random.default_rng(number)
@@ -192,18 +191,9 @@ def main() -> None:
         sound, sung = sing(syllables, random)
         soundfile.write(path, sound, RATE)
         notes = notes_in(path, "one")
-        used = matched(sung, notes)
-        others = [note for i, note in enumerate(notes) if i not in used]
-        again += sum(
-            any(s.pitch == n.pitch and s.vowel_s + AGAIN_S < n.onset_s < s.end_s for s in sung) for n in others
-        )
-        right, total, said = right + len(used), total + len(sung), said + len(notes)
-        held_s += sum(s.end_s - s.vowel_s for s in sung)
-        print(
-            f"{path.stem} {speakers[number % len(speakers)]} {len(used)} of {len(sung)} in {len(notes)}", flush=True
-        )
-    print(f"F1 {2 * right / (total + said):.3f}: of {total} syllables {right} are found, in {said} notes")
-    print(f"a syllable is said to be struck again {60 * again / held_s:.1f} times a minute of {held_s:.0f} s")
+        found = counted.add(sung, notes)
+        print(f"{path.stem} {speakers[number % len(speakers)]} {found} of {len(sung)} in {len(notes)}", flush=True)
+    counted.tell()
 
 
 if __name__ == "__main__":
