@@ -21,7 +21,7 @@ STANDING_COST = 0.08
 # Cells left over after the score's end cost this, up to so many. Those before its beginning cost a little more than
 # standing still: a first note may be held for long, and often its pitch is given before.
 AFTER_COST, BEFORE_COST, LEFT_CELLS = 0.6, 0.1, 170
-# Up to so many cells are warped as they are: two and a half minutes.
+# Up to so many cells are warped as they are: 2.3 minutes.
 MOST_WHOLE = 6000
 # The fine way lies within so many cells of the coarse one, ten seconds, or so many coarse cells.
 REACH_CELLS, REACH_COARSE = 430, 6

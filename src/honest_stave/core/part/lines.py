@@ -30,6 +30,7 @@ SPLITS = np.arange(36, 85)
 MOVE_PRICE, SPAN_PRICE, MIDDLE_PRICE = 0.25, 1.0, 0.03
 # Of a note in the other hand than the producer said.
 AGAINST_PRICE = 50.0
+# Beyond any key.
 NO_KEY = 1000
 
 
