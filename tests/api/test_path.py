@@ -2,10 +2,13 @@
 
 import io
 import zipfile
+from typing import Any
 
 import mido
 import pytest
 
+from honest_stave.service import part_notes
+from honest_stave.service.codec import note_from_body
 from tests.api.conftest import App
 from tests.made import f1, line, tune, wav
 
@@ -60,6 +63,38 @@ def test_edits_undo_redo_and_history(app: App) -> None:
     assert labels[0] == "1 note velocity"
     app.edit(part, "delete", [second])
     assert app.get()["redo"] is None
+
+
+def test_notes_are_built_anew_only_when_they_change(app: App, monkeypatch: pytest.MonkeyPatch) -> None:
+    built: list[str] = []
+    monkeypatch.setattr(part_notes, "note_from_body", lambda i, body: built.append(i) or note_from_body(i, body))
+    part, other = app.part(), app.part(0.5)
+
+    def seen() -> tuple[Any, Any]:
+        return app.get(f"/parts/{part}/notes"), app.get()["parts"][part]["notes_changed"]
+
+    app.get("/parts/heard")
+    before, stamp = seen()
+    built.clear()
+    app.send("PATCH", f"/parts/{part}", {"name": "Called otherwise"})
+    for path in ("/parts/heard", f"/evidence/part/{part}", "/takes/made"):
+        app.get(path)
+    assert not built
+    app.edit(other, "velocity", [app.get(f"/parts/{other}/notes")[0]["id"]], value=99)
+    assert seen() == (before, stamp)
+    assert not built
+
+    app.edit(part, "velocity", [before[0]["id"]], value=17)
+    after, later = seen()
+    assert (after[0]["velocity"], later) != (before[0]["velocity"], stamp)
+    # A change that was refused changes nothing.
+    refused = {"action": "delete", "ids": [before[0]["id"]], "values": {}, "base_revision": 1}
+    app.send("POST", f"/parts/{part}/edit", refused, 409)
+    assert seen()[0] == after
+    app.send("POST", "/undo")
+    assert seen()[0] == before
+    app.send("POST", "/redo")
+    assert seen()[0] == after
 
 
 def test_moving_the_limit_later_leaves_edits_alone(app: App) -> None:

@@ -11,11 +11,11 @@ from honest_stave.core.beat.loop_tempo import propose_tempo
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.keys import keys_of, loop_key
-from honest_stave.core.hits.kit import Kit, Slice, SliceSettings, Strike
+from honest_stave.core.hits.kit import MOST_SLICES, Kit, Slice, SliceSettings, Strike
 from honest_stave.core.hits.pattern import at_pace, drum_notes, pattern_of, repeated, shuffled
 from honest_stave.core.hits.reading import DRUMS, HitsReading
 from honest_stave.core.hits.slice_sound import null_test, sound_of
-from honest_stave.core.hits.slicing import as_set, moments_of, slices_of, zero_crossing
+from honest_stave.core.hits.slicing import Moment, as_set, fitting, moments_of, slices_of, zero_crossing
 from honest_stave.core.hits.zones_of_kit import OVERLAP_S, stretched_tail, zones_of
 from tests.made import RATE
 
@@ -74,6 +74,20 @@ def test_the_threshold_takes_soft_hits_away_and_leaves_cuts_by_hand() -> None:
     assert [s.by_hand for s in loud] == [False, False, True, True, False, False, False]
     assert loud[2].first == 26500
     assert loud[2].read_frame == 26460
+
+
+def test_more_hits_than_a_kit_holds_are_cut_at_the_loudest() -> None:
+    levels_db = np.round(np.random.default_rng(3).uniform(-50, 0, MOST_SLICES + 500), 2)
+    kick = (Strike("kick", "kick", 90, 0.9),)
+    moments = [Moment(1000 * i, float(db), kick) for i, db in enumerate(levels_db)]
+    frames = 1000 * len(moments)
+    with pytest.raises(BadInput, match="raise the threshold"):
+        slices_of(moments, KIT, RATE, frames, 0)
+    found = slices_of(moments, fitting(KIT, moments), RATE, frames, 0)
+    # Of hits as loud as the last that fits none or all make a cut: a dozen of 40,000 share a hundredth of a decibel.
+    assert MOST_SLICES - 30 <= len(found) <= MOST_SLICES
+    assert min(s.level_db for s in found) >= np.sort(levels_db)[400]
+    assert fitting(KIT, moments[:9]) == KIT
 
 
 def test_a_lane_has_a_threshold_of_its_own() -> None:

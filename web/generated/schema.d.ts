@@ -2855,6 +2855,12 @@ export interface components {
              * @default []
              */
             pedal: number[][];
+            /**
+             * Notes Changed
+             * @description Another number than before: its notes are other ones.
+             * @default 0
+             */
+            notes_changed: number;
         };
         /**
          * PartChange

@@ -109,7 +109,7 @@ def partials(
     """Partials of a note against the notes of a part, or of a reading, that sound with it."""
     others: list[Any]
     if part:
-        others = [(n["onset_s"], n["offset_s"], n["pitch"]) for n in parts.note_bodies(studio, folio_id, part)]
+        others = [(n.onset_s, n.offset_s, n.pitch) for n in parts.notes_of(studio, folio_id, part)]
     else:
         found = readings.candidates(studio, folio_id, reading, FormSettings(), least)
         others = [(c.onset_s, c.offset_s, c.pitch) for c in found if c.confidence >= least]

@@ -10,7 +10,7 @@ from honest_stave.api.folios import Grid
 from honest_stave.api.models import Kit, Model, Opened, Revision, Seconds, SliceSettings
 from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.hits.keys import DRUM_NOTES
-from honest_stave.core.hits.kit import End
+from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.pace import stereo
 from honest_stave.service import hits, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
@@ -114,7 +114,7 @@ class SliceValues(Model):
     at_s: Seconds = 0.0
     by_s: Seconds = 0.0
     by_frames: int = Field(0, ge=-MOST_FRAMES, le=MOST_FRAMES)
-    by: int = Field(0, ge=-5000, le=5000)
+    by: int = Field(0, ge=-MOST_SLICES, le=MOST_SLICES)
     drums: list[str] = Field([], max_length=6)
     was: str = ""
     gain_db: float = 0.0
@@ -131,7 +131,7 @@ class KitEdit(Model):
     """An edit of cuts or slices by hand."""
 
     action: str
-    ids: list[str] = Field(default_factory=list, max_length=5000)
+    ids: list[str] = Field(default_factory=list, max_length=MOST_SLICES)
     values: SliceValues = SliceValues()
     base_revision: int | None = None
 

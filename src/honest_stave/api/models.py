@@ -143,6 +143,7 @@ class Part(Model):
     dropped: list[str]
     at: float
     pedal: list[list[float]] = Field(default=[])
+    notes_changed: int = Field(0, description="Another number than before: its notes are other ones.")
 
 
 class Origin(Model):

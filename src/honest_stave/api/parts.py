@@ -3,9 +3,9 @@
 from dataclasses import asdict
 from typing import Any, Literal
 
-from fastapi import APIRouter
-from fastapi.responses import JSONResponse
+from fastapi import APIRouter, Response
 from pydantic import Field
+from pydantic_core import to_json
 
 from honest_stave.api.models import Form, Model, Note, Opened, Revision, Seconds
 from honest_stave.api.readings import form_of
@@ -167,7 +167,7 @@ def join(studio: Opened, folio_id: str, body: Join) -> Revision:
 
 # Thousands of notes and events leave without being checked again: they were when they came in.
 @router.get("/heard", response_model=Heard)
-def heard(studio: Opened, folio_id: str, take: str = "") -> JSONResponse:
+def heard(studio: Opened, folio_id: str, take: str = "") -> Response:
     """The list of events that is heard, and written, in the seconds of a take or of the folio."""
     found = parts.events(studio, folio_id, seen_from=take)
     body = {
@@ -185,7 +185,7 @@ def heard(studio: Opened, folio_id: str, take: str = "") -> JSONResponse:
             for i, events in found.items()
         }
     }
-    return JSONResponse(body)
+    return Response(to_json(body), media_type="application/json")
 
 
 @router.patch("/{part_id}")
@@ -202,9 +202,9 @@ def remove(studio: Opened, folio_id: str, part_id: str, base_revision: Based = N
 
 
 @router.get("/{part_id}/notes", response_model=list[Note])
-def get_notes(studio: Opened, folio_id: str, part_id: str) -> JSONResponse:
+def get_notes(studio: Opened, folio_id: str, part_id: str) -> Response:
     """Notes in order."""
-    return JSONResponse(parts.note_bodies(studio, folio_id, part_id))
+    return Response(to_json(parts.notes_of(studio, folio_id, part_id)), media_type="application/json")
 
 
 @router.put("/{part_id}/limit")

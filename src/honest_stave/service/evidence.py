@@ -68,11 +68,11 @@ def of_part(studio: Studio, folio_id: str, part_id: str) -> dict[str, Any]:
     """Findings of a part's notes; keys of drums and slices are no pitches, but those of drums have names."""
     part = parts.part_of(studio, folio_id, part_id)
     if part.percussion:
-        played = {n["pitch"] for n in parts.note_bodies(studio, folio_id, part_id)}
+        played = {n.pitch for n in parts.notes_of(studio, folio_id, part_id)}
         return findings([]) | {"keys": names_of_keys(played, maps_of_take(studio, folio_id, part.take))}
     if part.instrument.startswith(KIT_INSTRUMENT):
         return findings([])
-    return findings([(n["onset_s"], n["offset_s"], n["pitch"]) for n in parts.note_bodies(studio, folio_id, part_id)])
+    return findings([(n.onset_s, n.offset_s, n.pitch) for n in parts.notes_of(studio, folio_id, part_id)])
 
 
 def of_reading(studio: Studio, folio_id: str, reading_id: str, form: FormSettings, least: float) -> dict[str, Any]:

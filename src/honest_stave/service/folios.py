@@ -97,6 +97,8 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
         changes = history.history(session, folio_id)
         takes = _by_age(history.entities(session, folio_id, "take"))
         parts = parts_in_order(history.entities(session, folio_id, "part"), takes)
+        # A change that is being made now counts once it is seen.
+        changed, unchanged = studio.database.notes_changed, -studio.database.opened_at
         return {
             "id": folio_id,
             "revision": row.revision,
@@ -104,7 +106,13 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "demo": row.demo,
             "settings": settings,
             "takes": takes,
-            "parts": {i: part_to_body(part_from_body(body)) for i, body in parts.items()},
+            "parts": {
+                i: {
+                    **part_to_body(part_from_body(body)),
+                    "notes_changed": min(changed.get((folio_id, i), unchanged), row.revision),
+                }
+                for i, body in parts.items()
+            },
             "kits": _by_age(history.entities(session, folio_id, "kit")),
             "beat_maps": {
                 i: _summary(body) for i, body in _by_age(history.entities(session, folio_id, BEAT_MAP)).items()

@@ -18,7 +18,7 @@ from honest_stave.core.hits.hearing import RATE as ENGINE_RATE
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import LEAD, Kit, Slice, SliceSettings, check_kit
 from honest_stave.core.hits.slice_sound import NullTest, null_test, sound_of
-from honest_stave.core.hits.slicing import Moment, moments_of, slices_of, zero_crossing
+from honest_stave.core.hits.slicing import Moment, fitting, moments_of, slices_of, zero_crossing
 from honest_stave.service import folios, hits, readings, takes
 from honest_stave.service.codec import json_like
 from honest_stave.service.decoding import open_samples
@@ -97,7 +97,9 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
         # Cuts by hand and what was done to slices stay when the hits are read anew.
         kit_id, kit = known, replace(kit_from_body(have[known]), reading=kept["reading"])
         label = f"“{kit.name}” cut by another reading"
-    put(studio, folio_id, kit_id, kit, label, None)
+    rate = takes.audio_take(studio, folio_id, take_id)["facts"]["rate"]
+    moments = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
+    put(studio, folio_id, kit_id, fitting(kit, moments), label, None)
     return {**kept, "kit": kit_id}
 
 
@@ -176,7 +178,7 @@ def null_of(studio: Studio, folio_id: str, kit_id: str) -> NullTest:
     """All slices played in place, against the loop."""
     found = opened(studio, folio_id, kit_id)
     source = samples_for(studio, folio_id, found)
-    return null_test(found.samples, found.slices, [sound_of(source(s), s, found.rate) for s in found.slices])
+    return null_test(found.samples, found.slices, (sound_of(source(s), s, found.rate) for s in found.slices))
 
 
 def slice_sound(studio: Studio, folio_id: str, kit_id: str, slice_id: str) -> tuple[NDArray[np.float32], int]:

@@ -6,6 +6,7 @@ from pathlib import Path
 from honest_stave.service import aligning, batch, beat_maps, takes, worker
 from honest_stave.service.bus import Bus
 from honest_stave.service.jobs import Jobs
+from honest_stave.service.part_notes import PartNotes
 from honest_stave.service.pool import Pool
 from honest_stave.service.studio import Studio
 from honest_stave.store.database import Database
@@ -24,7 +25,7 @@ def open_studio(folder: Path, *, workers: int | None = None) -> Studio:
     files.sweep()
     pool = Pool(folder, worker.main, workers or max(1, min(4, os.cpu_count() or 2)))
     bus = Bus()
-    studio = Studio(folder, database, files, bus, pool, Jobs(database, pool, bus))
+    studio = Studio(folder, database, files, bus, pool, Jobs(database, pool, bus), PartNotes(database))
     studio.jobs.on_result("decode", lambda job, result: takes.finish_decoding(studio, job, result))
     studio.jobs.on_result("notes", lambda job, result: batch.finish_reading(studio, job, result))
     studio.jobs.on_result("hits", lambda job, result: batch.finish_hits(studio, job, result))

@@ -11,13 +11,13 @@ from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.part.accept import note_of, renew
 from honest_stave.core.part.events import Sounding, heard_parts, sounding_notes
 from honest_stave.core.part.handing_on import expected_wrong
-from honest_stave.core.part.notes import MOST_NOTES, Note, Part, in_order
+from honest_stave.core.part.notes import MOST_NOTES, Note, Part
 from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios, readings
-from honest_stave.service.codec import note_from_body, note_to_body, part_from_body, part_to_body
+from honest_stave.service.codec import note_to_body, part_from_body, part_to_body
 from honest_stave.service.places import places_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -44,17 +44,7 @@ def part_of(studio: Studio, folio_id: str, part_id: str) -> Part:
 
 def notes_of(studio: Studio, folio_id: str, part_id: str) -> list[Note]:
     """Notes of a part in order."""
-    with studio.database.session() as session:
-        bodies = history.entities(session, folio_id, "note", part_id)
-    return in_order([note_from_body(i, body) for i, body in bodies.items()])
-
-
-def note_bodies(studio: Studio, folio_id: str, part_id: str) -> list[dict[str, Any]]:
-    """Notes of a part in order as they are stored: thousands are handed out without being rebuilt."""
-    with studio.database.session() as session:
-        bodies = history.entities(session, folio_id, "note", part_id)
-    rows = [{"id": i, **body} for i, body in bodies.items()]
-    return sorted(rows, key=lambda n: (n["onset_s"], n["pitch"], n["id"]))
+    return studio.part_notes.of(folio_id, part_id)
 
 
 def _counted(

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from honest_stave.service.bus import Bus
 from honest_stave.service.jobs import Jobs
+from honest_stave.service.part_notes import PartNotes
 from honest_stave.service.pool import Pool
 from honest_stave.store.database import Database
 from honest_stave.store.files import Files
@@ -21,6 +22,7 @@ class Studio:
         database, files: what is stored.
         bus: news for those who watch.
         jobs: long work.
+        part_notes: notes of parts as they are stored.
         most_upload_bytes: larger files are refused.
     """
 
@@ -30,6 +32,7 @@ class Studio:
     bus: Bus
     pool: Pool
     jobs: Jobs
+    part_notes: PartNotes
     most_upload_bytes: int = MOST_UPLOAD_BYTES
 
     def close(self) -> None:

@@ -1,5 +1,6 @@
 """Opens the data folder: migrates it, refuses newer data, gives sessions."""
 
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -16,6 +17,8 @@ from sqlalchemy.orm import Session
 from honest_stave.core.errors import NewerData, NoRoom
 
 BUSY_TIMEOUT_MS = 5000
+# Name under which a session carries what its database knows of changed notes.
+NOTES_CHANGED = "notes changed"
 FULL_DISK_WORDS = ("disk is full", "disk i/o error", "readonly database", "unable to open database")
 
 
@@ -40,6 +43,10 @@ class Database:
     """
 
     def __init__(self, folder: Path) -> None:
+        # Revision of a folio that last changed notes of a part, by folio and part, since the folder was opened;
+        # before that nothing is known but when it was opened.
+        self.notes_changed: dict[tuple[str, str], int] = {}
+        self.opened_at = int(time.time())
         path = folder / "folios.sqlite"
         scripts = Config()
         scripts.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
@@ -64,7 +71,10 @@ class Database:
             NoRoom: the disk is full; nothing was changed.
         """
         try:
-            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+            with (
+                Session(self.engine, expire_on_commit=False, info={NOTES_CHANGED: self.notes_changed}) as session,
+                session.begin(),
+            ):
                 yield session
         except (OperationalError, DatabaseError) as error:
             if any(words in str(error.orig).lower() for words in FULL_DISK_WORDS):

@@ -10,6 +10,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from honest_stave.core.errors import Conflict, NotFound
+from honest_stave.store.database import NOTES_CHANGED
 from honest_stave.store.tables import Change, Entity, Folio
 
 Body = dict[str, Any]
@@ -57,6 +58,11 @@ def entity(session: Session, folio_id: str, kind: str, id: str, parent: str = ""
     return found.body
 
 
+def revision_of(session: Session, folio_id: str) -> int:
+    """Revision of a folio, 0 where there is none."""
+    return session.scalar(select(Folio.revision).where(Folio.id == folio_id)) or 0
+
+
 def folio_row(session: Session, folio_id: str) -> Folio:
     """The folio.
 
@@ -97,7 +103,7 @@ def apply(session: Session, folio_id: str, edit: Edit, base_revision: int | None
     deltas = [d for d in deltas if d.before != d.after]
     if not deltas:
         return folio.revision
-    _write(session, folio_id, ((d.kind, d.parent, d.id, d.after) for d in deltas))
+    _write(session, folio, ((d.kind, d.parent, d.id, d.after) for d in deltas))
     session.execute(delete(Change).where(Change.folio_id == folio_id, Change.undone))
     rows = [[d.kind, d.parent, d.id, d.before, d.after] for d in deltas]
     session.add(Change(folio_id=folio_id, label=edit.label[:200], at=time.time(), deltas=rows, undone=False))
@@ -133,9 +139,10 @@ def _step(session: Session, folio_id: str, *, undone: bool) -> str | None:
     if change is None:
         return None
     value = 4 if undone else 3
-    _write(session, folio_id, ((d[0], d[1], d[2], d[value]) for d in change.deltas))
+    folio = folio_row(session, folio_id)
+    _write(session, folio, ((d[0], d[1], d[2], d[value]) for d in change.deltas))
     change.undone = not undone
-    _moved_on(folio_row(session, folio_id))
+    _moved_on(folio)
     return change.label
 
 
@@ -173,7 +180,8 @@ def bodies_of(session: Session, folio_id: str, keys: list[tuple[str, str, str]])
     return found
 
 
-def _write(session: Session, folio_id: str, rows: Iterable[tuple[str, str, str, Body | None]]) -> None:
+def _write(session: Session, folio: Folio, rows: Iterable[tuple[str, str, str, Body | None]]) -> None:
+    folio_id, changed_at = folio.id, folio.revision + 1
     put = []
     gone: dict[tuple[str, str], list[str]] = {}
     for kind, parent, id, body in rows:
@@ -181,6 +189,8 @@ def _write(session: Session, folio_id: str, rows: Iterable[tuple[str, str, str, 
             gone.setdefault((kind, parent), []).append(id)
         else:
             put.append({"folio_id": folio_id, "kind": kind, "parent": parent, "id": id, "body": body})
+    of_parts = {parent for kind, parent in gone if kind == "note"} | {p["parent"] for p in put if p["kind"] == "note"}
+    session.info.setdefault(NOTES_CHANGED, {}).update({(folio_id, part): changed_at for part in of_parts})
     for (kind, parent), ids in gone.items():
         for first in range(0, len(ids), ROWS_A_STATEMENT):
             session.execute(

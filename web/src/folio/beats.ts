@@ -67,11 +67,7 @@ export const useBeats = defineStore('beats', () => {
       notices.tellProblem(error)
     }
   }
-  watch(
-    () => [id.value, id.value ? folio.state?.revision : 0],
-    () => void load(),
-    { immediate: true },
-  )
+  watch([id, () => (id.value ? folio.state?.revision : 0)], () => void load(), { immediate: true })
   watch(id, () => select([]))
 
   function select(beats: number[], add = false) {

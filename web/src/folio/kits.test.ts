@@ -106,11 +106,25 @@ describe('the kit of the take in view', () => {
     await settled()
     expect(kits.playable.map((s) => s.id)).toEqual(['r1'])
     expect(asked).not.toContain('PATCH /kits/k')
-    await kits.keepThresholds()
+    kits.keepThresholds()
+    await settled()
     expect(asked.filter((a) => a === 'PATCH /kits/k')).toHaveLength(1)
     expect(bodies.at(-1)).toMatchObject({ threshold_db: -20, base_revision: 3 })
-    await kits.keepThresholds()
+    kits.keepThresholds()
+    await settled()
     expect(asked.filter((a) => a === 'PATCH /kits/k')).toHaveLength(1)
+  })
+  it('asks once for what is tried while an answer is on its way, and loses no press of a key', async () => {
+    const kits = useKits()
+    await settled()
+    for (const threshold_db of [-20, -21, -22, -23]) {
+      kits.tryThresholds({ threshold_db } as never)
+      kits.keepThresholds()
+    }
+    await settled()
+    expect(asked.filter((a) => a === 'POST /kits/k/try').length).toBeLessThanOrEqual(2)
+    expect(asked.filter((a) => a === 'PATCH /kits/k')).toHaveLength(1)
+    expect(bodies.filter((b) => 'base_revision' in b)).toMatchObject([{ threshold_db: -23 }])
   })
   it('sends edits of what is selected on the revision in view', async () => {
     const kits = useKits()

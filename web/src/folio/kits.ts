@@ -6,6 +6,7 @@ import { useFolio } from './folio'
 import { laneOf, type HitLane } from './hitLanes'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
+import { oneAtATime } from './oneAtATime'
 
 export type SliceBody = Omit<Schemas['Slice'], 'settings'> & { settings: Schemas['SliceSettings'] }
 export type KitView = Omit<Schemas['KitView'], 'slices'> & { slices: SliceBody[] }
@@ -13,6 +14,8 @@ export type Thresholds = Schemas['Thresholds']
 
 /** Slices less sure than this are doubts. */
 const IN_DOUBT = 0.75
+/** Thresholds that have not moved for so long rest. */
+const RESTS_MS = 250
 const LEAD = 'lead'
 const UNTOUCHED: Schemas['SliceSettings'] = {
   gain_db: 0, fade_s: 0, reversed: false, muted: false, end: 'next',
@@ -37,8 +40,9 @@ export const useKits = defineStore('kits', () => {
   const playing = ref(false)
   const pads = ref(false)
   const tried = shallowRef<Thresholds | null>(null)
-  let asked = 0
+  let keeping = 0
   let nullWaiting = 0
+  let nullTurn = 0
 
   const id = computed(
     () =>
@@ -58,41 +62,48 @@ export const useKits = defineStore('kits', () => {
     folio.running.find((j) => j.kind === 'hits' && j.title.includes(`“${notes.take?.name}”`)),
   )
 
-  async function load() {
-    const turn = ++asked
-    if (!id.value) {
-      kit.value = nulled.value = null
-      return
-    }
+  const ask = () =>
+    tried.value
+      ? client.POST('/api/folios/{folio_id}/kits/{kit_id}/try', {
+          params: { path: path() },
+          body: tried.value,
+        })
+      : client.GET('/api/folios/{folio_id}/kits/{kit_id}', { params: { path: path() } })
+
+  const load = oneAtATime(async () => {
+    const of = id.value
     try {
-      const found = tried.value
-        ? await told(
-            client.POST('/api/folios/{folio_id}/kits/{kit_id}/try', {
-              params: { path: path() },
-              body: tried.value,
-            }),
-          )
-        : await told(client.GET('/api/folios/{folio_id}/kits/{kit_id}', { params: { path: path() } }))
-      if (turn === asked) kit.value = whole(found as unknown as Schemas['KitView'])
+      const found = of ? await told<unknown>(ask()) : null
+      if (of === id.value) kit.value = found ? whole(found as Schemas['KitView']) : null
     } catch (error) {
       notices.tellProblem(error)
     }
-  }
+  })
   function askNull() {
     window.clearTimeout(nullWaiting)
     nulled.value = null
-    if (!id.value) return
-    nullWaiting = window.setTimeout(() => {
-      client
-        .GET('/api/folios/{folio_id}/kits/{kit_id}/null', { params: { path: path() } })
-        .then(({ data }) => (nulled.value = (data ?? null) as Schemas['Null'] | null))
-        .catch(notices.tellProblem)
-    }, 250)
+    nullTurn++
+    nullWaiting = window.setTimeout(() => void loadNull().catch(notices.tellProblem), RESTS_MS)
   }
+  const loadNull = oneAtATime(async () => {
+    const turn = nullTurn
+    if (!id.value) return
+    const params = { path: path() }
+    const { data } = await client.GET('/api/folios/{folio_id}/kits/{kit_id}/null', { params })
+    // An answer about cuts that are no longer these says nothing.
+    if (turn === nullTurn) nulled.value = (data ?? null) as Schemas['Null'] | null
+  })
   watch(
-    () => [id.value, JSON.stringify(folio.state?.kits[id.value] ?? null), folio.state?.settings.tempo_set],
-    () => {
-      tried.value = null
+    [
+      id,
+      () => JSON.stringify(folio.state?.kits[id.value] ?? null),
+      // Where no tempo is told of a loop, the folio's bars are its own.
+      () => JSON.stringify(folio.state?.settings.tempo),
+      () => folio.placeOf(notes.takeId),
+    ],
+    ([now], before) => {
+      // Thresholds that still move outlast what is kept meanwhile.
+      if (!keeping || now !== before?.[0]) tried.value = null
       void load()
       askNull()
     },
@@ -125,14 +136,18 @@ export const useKits = defineStore('kits', () => {
     tried.value = { ...tried.value, ...values }
     void load()
   }
-  async function keepThresholds() {
+  /** Keeps the thresholds once they rest: a key held down is one step of the history. */
+  function keepThresholds() {
     const values = tried.value
     if (!values) return
-    await change(values as Schemas['KitChange'])
-    tried.value = null
-  }
-  async function change(values: Partial<Schemas['KitChange']>) {
     const params = { path: path() }
+    window.clearTimeout(keeping)
+    keeping = window.setTimeout(() => {
+      keeping = 0
+      void change(values, params).then(() => tried.value === values && (tried.value = null))
+    }, RESTS_MS)
+  }
+  async function change(values: Partial<Schemas['KitChange']>, params = { path: path() }) {
     return folio.change(() =>
       told(
         client.PATCH('/api/folios/{folio_id}/kits/{kit_id}', {

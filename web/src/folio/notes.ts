@@ -6,6 +6,7 @@ import { echoed, withChange, type Action, type Values } from './echo'
 import { useFolio } from './folio'
 import { measuredLine, type MeasuredLine } from './measuredLine'
 import { useNotices } from './notices'
+import { oneAtATime } from './oneAtATime'
 import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates } from './strokes' // prettier-ignore
 
 type Candidates = Schemas['Candidates']
@@ -33,7 +34,8 @@ export const useNotes = defineStore('notes', () => {
   const clipboard = ref<string[]>([])
   let loadedLine = ''
   let committing = false
-  let knownRevision = 0
+  /** What the folio said of the part's notes when these came. */
+  let loadedNotes: unknown = null
 
   const part = computed(() => (partId.value ? (folio.state?.parts[partId.value] ?? null) : null))
   const take = computed(() => folio.state?.takes[takeId.value] ?? null)
@@ -92,8 +94,9 @@ export const useNotes = defineStore('notes', () => {
     if (readingId.value === asked) line.value = found
   }
 
-  async function loadNotes() {
+  const loadNotes = oneAtATime(async () => {
     const asked = partId.value
+    const said = part.value?.notes_changed
     const found = asked
       ? ((await told(
           client.GET('/api/folios/{folio_id}/parts/{part_id}/notes', {
@@ -101,8 +104,10 @@ export const useNotes = defineStore('notes', () => {
           }),
         )) as NoteBody[])
       : []
-    if (partId.value === asked) notes.value = found
-  }
+    if (partId.value !== asked) return
+    notes.value = found
+    loadedNotes = said
+  })
 
   async function load() {
     try {
@@ -177,8 +182,8 @@ export const useNotes = defineStore('notes', () => {
         void offer(showTake(takeId.value))
       else if (part.value) {
         if (!committing) least.value = part.value.least_confidence
-        // The answer to an edit has already brought this revision's notes.
-        if (folio.state?.revision !== knownRevision) void loadNotes().catch(notices.tellProblem)
+        // The answer to an edit has already brought these notes; most changes are of something else.
+        if (loadedNotes !== part.value.notes_changed) void loadNotes().catch(notices.tellProblem)
       }
     },
   )
@@ -233,7 +238,7 @@ export const useNotes = defineStore('notes', () => {
       )
       if (edited.revision <= based + 1) {
         notes.value = withChange(notes.value, edited.put as NoteBody[], edited.removed)
-        knownRevision = edited.revision
+        loadedNotes = edited.revision
       }
       return edited
     })

@@ -15,7 +15,7 @@ export function usePeaks() {
   listeners.add(redraw)
   onBeforeUnmount(() => listeners.delete(redraw))
   watch(
-    () => [notes.takeId, notes.take?.facts.frames],
+    [() => notes.takeId, () => notes.take?.facts.frames],
     () => {
       const take = notes.take
       if (!take || take.kind !== 'audio') {

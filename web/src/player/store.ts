@@ -5,6 +5,7 @@ import { client, told, type Schemas } from '../folio/client'
 import { useFolio } from '../folio/folio'
 import { useNotes } from '../folio/notes'
 import { useNotices } from '../folio/notices'
+import { oneAtATime } from '../folio/oneAtATime'
 import { LEFT_OUT } from '../folio/strokes'
 import { useView } from '../folio/view'
 import type { Grid, Ticks } from './Click'
@@ -37,7 +38,6 @@ export const usePlayer = defineStore('player', () => {
   const ownGrid = shallowRef<Grid | null>(null)
   const ticks = shallowRef<Ticks | null>(null)
   let loading: Promise<void> = Promise.resolve()
-  let asked = 0
 
   /** Bars and beats on the ruler and in the click: a loop or a beat map that is worked on has its own. */
   const grid = computed(() => ownGrid.value ?? folioGrid.value)
@@ -154,35 +154,35 @@ export const usePlayer = defineStore('player', () => {
     stale = false
     return (loading = fetchHeard())
   }
-  async function fetchHeard() {
+  const fetchHeard = oneAtATime(async () => {
     if (!folio.id) return
-    const turn = ++asked
-    const params = { path: { folio_id: folio.id }, query: { take: notes.takeId } }
+    const of = folio.id
+    const params = { path: { folio_id: of }, query: { take: notes.takeId } }
     const answer = await told(client.GET('/api/folios/{folio_id}/parts/heard', { params }))
-    if (turn === asked) heard.value = answer.parts as Schemas['Heard']['parts']
-  }
+    if (of === folio.id) heard.value = answer.parts as Schemas['Heard']['parts']
+  })
 
-  async function loadGrid() {
+  const loadGrid = oneAtATime(async () => {
     if (!folio.id) return
     const query = { from_s: -2, to_s: Math.min(duration.value + 2, 8 * 3600), take: notes.takeId }
-    const params = { path: { folio_id: folio.id }, query }
-    folioGrid.value = await told(client.GET('/api/folios/{folio_id}/time/grid', { params }))
-  }
+    const of = folio.id
+    const params = { path: { folio_id: of }, query }
+    const found = await told(client.GET('/api/folios/{folio_id}/time/grid', { params }))
+    if (of === folio.id) folioGrid.value = found
+  })
 
-  watch(
-    () => [folio.state?.revision, notes.takeId, duration.value],
-    (now, before) => {
-      staleHeard()
-      if (now[1] !== before?.[1]) void loadHeard().catch(notices.tellProblem)
-    },
-  )
+  const whatSounds = () => JSON.stringify([folio.id, folio.state?.parts, folio.state?.settings.places])
+  watch([whatSounds, () => notes.takeId, duration], (now, before) => {
+    staleHeard()
+    if (now[1] !== before?.[1]) void loadHeard().catch(notices.tellProblem)
+  })
   // An edit of notes moves no bar line: the grid is asked for only when time, place or length change.
   watch(
-    () => [
-      folio.id,
-      duration.value,
-      JSON.stringify(folio.state?.settings.tempo),
-      folio.placeOf(notes.takeId),
+    [
+      () => folio.id,
+      duration,
+      () => JSON.stringify(folio.state?.settings.tempo),
+      () => folio.placeOf(notes.takeId),
     ],
     () => void loadGrid().catch(notices.tellProblem),
   )

@@ -145,6 +145,16 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
     return tuple(found)
 
 
+def fitting(kit: Kit, moments: Sequence[Moment]) -> Kit:
+    """The kit with a threshold that fits: the softest hits make no cut where there are too many."""
+    room = MOST_SLICES - len(kit.hand) - len(kit.slices) - len(kit.moved)
+    levels_db = sorted((m.level_db for m in moments), reverse=True)
+    if len(levels_db) <= room:
+        return kit
+    # Levels are told in hundredths of a decibel.
+    return replace(kit, threshold_db=max(kit.threshold_db, levels_db[room] - levels_db[0] + 10.0**-LEVEL_DIGITS))
+
+
 def as_set(strikes: tuple[Strike, ...], settings: SliceSettings) -> tuple[Strike, ...]:
     """Drums of a slice as set by hand; velocities stay as read, of a drum called another as of the one it was."""
     if settings.drums is None:

@@ -25,11 +25,9 @@ onMounted(() => {
   if (!notes.chosen && !beats.id && others.value.length) void notes.offer(notes.showTake(others.value[0]))
 })
 onBeforeUnmount(() => player.setTime(null, null))
-watch(
-  () => [beats.grid, beats.ticks],
-  () => player.setTime(beats.grid, beats.ticks),
-  { immediate: true },
-)
+watch([() => beats.grid, () => beats.ticks], () => player.setTime(beats.grid, beats.ticks), {
+  immediate: true,
+})
 </script>
 
 <template>

@@ -49,7 +49,7 @@ onBeforeUnmount(() => {
   void player.setKit(null)
 })
 watch(
-  () => [kits.id, kits.kit],
+  [() => kits.id, () => kits.kit],
   () => void player.setKit(kits.kit ? kits.id || null : null, kits.kit?.grid ?? null),
   { immediate: true },
 )
