@@ -31,6 +31,7 @@ const view = (slices: unknown[]) => ({
 const take = { name: 'loop', kind: 'audio', facts: { rate: 44100, frames: 88200, duration_s: 2 } }
 
 let asked: string[] = []
+let slicesNow: Record<string, unknown> = {}
 let bodies: Record<string, unknown>[] = []
 
 async function answer(request: Request | string): Promise<Response> {
@@ -45,7 +46,7 @@ async function answer(request: Request | string): Promise<Response> {
       changed_at: 1,
       takes: { t: take },
       parts: {},
-      kits: { k: kit },
+      kits: { k: { ...kit, slices: slicesNow } },
       settings: {},
     },
     '/readings': [],
@@ -71,6 +72,7 @@ async function settled() {
 beforeEach(async () => {
   asked = []
   bodies = []
+  slicesNow = {}
   answerWith(answer)
   vi.stubGlobal('EventSource', class { close() { return undefined } }) // prettier-ignore
   vi.stubGlobal('window', { setTimeout: (run: () => void) => setTimeout(run, 0), clearTimeout, dispatchEvent: () => true }) // prettier-ignore
@@ -133,6 +135,16 @@ describe('the kit of the take in view', () => {
     expect(bodies.at(-1)).toEqual({
       action: 'set', ids: ['r1', 'r2'], values: { muted: true }, base_revision: 3,
     }) // prettier-ignore
+  })
+  it('counts every press of a key, though the slices in view lag behind', async () => {
+    const kits = useKits()
+    await settled()
+    kits.select(['r1'])
+    const louder = () => kits.set((one) => ({ gain_db: one.gain_db + 1.5 }))
+    const first = louder().then(() => expect(bodies.at(-1)?.values).toEqual({ gain_db: 1.5 }))
+    slicesNow = { r1: { ...plain, gain_db: 1.5 } }
+    await Promise.all([first, louder()])
+    expect(bodies.at(-1)?.values).toEqual({ gain_db: 3 })
   })
   it('makes a part of the pattern', async () => {
     expect(await useKits().makePart('pattern', { times: 2 } as never)).toBe('p')

@@ -11,6 +11,7 @@ import { oneAtATime } from './oneAtATime'
 export type SliceBody = Omit<Schemas['Slice'], 'settings'> & { settings: Schemas['SliceSettings'] }
 export type KitView = Omit<Schemas['KitView'], 'slices'> & { slices: SliceBody[] }
 export type Thresholds = Schemas['Thresholds']
+type SliceValues = Partial<Schemas['SliceValues']>
 
 /** Slices less sure than this are doubts. */
 const IN_DOUBT = 0.75
@@ -159,7 +160,7 @@ export const useKits = defineStore('kits', () => {
   }
   async function edit(
     action: string,
-    values: Partial<Schemas['SliceValues']> = {},
+    values: SliceValues | (() => SliceValues) = {},
     ids = [...selection.value],
   ) {
     const params = { path: path() }
@@ -167,10 +168,21 @@ export const useKits = defineStore('kits', () => {
       told(
         client.POST('/api/folios/{folio_id}/kits/{kit_id}/edits', {
           params,
-          body: { action, ids, values, base_revision: folio.base },
+          body: {
+            action,
+            ids,
+            values: values instanceof Function ? values() : values,
+            base_revision: folio.base,
+          },
         }),
       ),
     )
+  }
+  /** Changes the selected slices by what the first of them is by then: a key held down counts every time. */
+  async function set(values: (one: Schemas['SliceSettings']) => SliceValues) {
+    const first = focus.value?.id
+    const of = id.value
+    if (first) await edit('set', () => values(folio.state?.kits[of]?.slices[first] ?? UNTOUCHED))
   }
   async function giveTempo() {
     const params = { path: path() }
@@ -218,6 +230,6 @@ export const useKits = defineStore('kits', () => {
 
   return {
     kit, nulled, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
-    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, setTempo, giveTempo, makePart, soundOf,
+    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, soundOf,
   } // prettier-ignore
 })

@@ -44,10 +44,6 @@ export function sliceActions(router: Router): Action[] {
     const next = by > 0 ? list.find((i) => i > kits.place) : list.reverse().find((i) => i < kits.place)
     go(next ?? list[0])
   }
-  /** The selected slices with something of their own settings changed. */
-  function set(values: (one: NonNullable<typeof kits.focus>) => Record<string, unknown>) {
-    if (kits.focus) void kits.edit('set', values(kits.focus))
-  }
 
   return [
     { id: 'cut-loop', label: 'Cut the loop', key: 'r', group: 'Slices', when: uncut, run: () => void kits.cut() },
@@ -66,11 +62,11 @@ export function sliceActions(router: Router): Action[] {
     { id: 'slice-earlier', label: '1 ms earlier', key: 'Alt+ArrowLeft', group: 'Slices', when: chosen, run: () => void kits.edit('nudge', { by_s: -NUDGE_S }) },
     { id: 'slice-sample-later', label: 'A sample later', key: 'Alt+Shift+ArrowRight', group: 'Slices', when: chosen, run: () => void kits.edit('nudge', { by_frames: 1 }) },
     { id: 'slice-sample-earlier', label: 'A sample earlier', key: 'Alt+Shift+ArrowLeft', group: 'Slices', when: chosen, run: () => void kits.edit('nudge', { by_frames: -1 }) },
-    { id: 'slice-reverse', label: 'Reverse', key: 'v', group: 'Slices', when: chosen, run: () => set((s) => ({ reversed: !s.settings.reversed })) },
-    { id: 'slice-mute', label: 'Mute', key: 'm', group: 'Slices', when: chosen, run: () => set((s) => ({ muted: !s.settings.muted })) },
-    { id: 'slice-end', label: 'As far as it sounds', key: 'f', group: 'Slices', when: chosen, run: () => set((s) => ({ end: s.settings.end === 'sound' ? 'next' : 'sound' })) },
-    { id: 'slice-louder', label: 'Louder', key: ']', group: 'Slices', when: chosen, run: () => set((s) => ({ gain_db: s.settings.gain_db + GAIN_STEP_DB })) },
-    { id: 'slice-softer', label: 'Softer', key: '[', group: 'Slices', when: chosen, run: () => set((s) => ({ gain_db: s.settings.gain_db - GAIN_STEP_DB })) },
+    { id: 'slice-reverse', label: 'Reverse', key: 'v', group: 'Slices', when: chosen, run: () => void kits.set((s) => ({ reversed: !s.reversed })) },
+    { id: 'slice-mute', label: 'Mute', key: 'm', group: 'Slices', when: chosen, run: () => void kits.set((s) => ({ muted: !s.muted })) },
+    { id: 'slice-end', label: 'As far as it sounds', key: 'f', group: 'Slices', when: chosen, run: () => void kits.set((s) => ({ end: s.end === 'sound' ? 'next' : 'sound' })) },
+    { id: 'slice-louder', label: 'Louder', key: ']', group: 'Slices', when: chosen, run: () => void kits.set((s) => ({ gain_db: s.gain_db + GAIN_STEP_DB })) },
+    { id: 'slice-softer', label: 'Softer', key: '[', group: 'Slices', when: chosen, run: () => void kits.set((s) => ({ gain_db: s.gain_db - GAIN_STEP_DB })) },
     { id: 'slice-two', label: 'Two drums', key: 'd', group: 'Slices', when: chosen, run: () => void kits.edit('two drums') },
     { id: 'slice-as-read', label: 'As read', key: 'w', group: 'Slices', when: chosen, run: () => void kits.edit('as read') },
     { id: 'slice-key-up', label: 'A key higher', key: 'ArrowUp', group: 'Slices', when: chosen, run: () => void kits.edit('order', { by: 1 }) },
