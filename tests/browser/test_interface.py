@@ -124,6 +124,26 @@ def test_a_station_shows_the_take_that_was_chosen(demo: Page) -> None:
     expect(demo.locator("[data-test=find-beats]")).to_be_visible()
 
 
+def test_takes_are_found_by_words_and_handed_on_by_themselves(demo: Page) -> None:
+    page = demo
+    page.get_by_role("link", name="Takes").click()
+    rows = page.locator("[data-take]")
+    some = rows.count()
+    wanted = page.get_by_label("Words of a name, or of what a take holds")
+    wanted.fill("one voice")
+    expect(rows.filter(has_text="seems drums")).to_have_count(0)
+    assert 0 < rows.count() < some
+    wanted.fill("goat hummed")
+    expect(rows).to_have_count(1)
+    page.get_by_label("Choose all takes").check()
+    page.get_by_role("button", name="Hand 1 on").click()
+    chosen = page.get_by_role("dialog").get_by_role("checkbox", checked=True)
+    expect(chosen).to_have_count(1)
+    page.keyboard.press("Escape")
+    wanted.fill("")
+    expect(rows).to_have_count(some)
+
+
 def test_where_a_take_was_removed_another_is_shown(demo: Page) -> None:
     demo.locator("[data-test=take]").select_option(label="curtain call, live")
     demo.get_by_role("link", name="Takes").click()

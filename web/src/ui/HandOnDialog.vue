@@ -6,7 +6,7 @@ import { useFolio } from '../folio/folio'
 import { useNotices } from '../folio/notices'
 import { useView } from '../folio/view'
 import { usePlayer } from '../player/store'
-import { openDialog } from './dialogs'
+import { openDialog, takesToHandOn } from './dialogs'
 import { clock, plural } from './format'
 
 const folio = useFolio()
@@ -14,8 +14,10 @@ const notices = useNotices()
 const view = useView()
 const player = usePlayer()
 const parts = computed(() => Object.entries(folio.state?.parts ?? {}))
+const of = takesToHandOn.value
+takesToHandOn.value = []
 const ask = reactive<Schemas['Ask']>({
-  parts: parts.value.filter(([, p]) => !p.muted).map(([id]) => id),
+  parts: parts.value.filter(([, p]) => (of.length ? of.includes(p.take) : !p.muted)).map(([id]) => id),
   names: Object.fromEntries(parts.value.map(([id, p]) => [id, p.name])),
   files: 'one', format: 'midi', from_bar: null, to_bar: null, start: 'recording', bend_semitones: 2,
   channels: 'each', type: 1, middle_c_octave: 4, pattern: '{folio} {part}', overwrite: false,

@@ -21,3 +21,5 @@ export type DialogName =
   | 'beat-files'
   | 'beat-table'
 export const openDialog = ref<DialogName>('')
+/** Takes whose parts are to be handed on, none for all that are heard; the dialog takes them over when it opens. */
+export const takesToHandOn = ref<string[]>([])

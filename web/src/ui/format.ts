@@ -30,3 +30,9 @@ export function decibels(level: number): string {
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`
 }
+
+/** Whether a text has every one of the wanted words, or beginnings of words, in it. */
+export function hasWords(text: string, wanted: string): boolean {
+  const words = wanted.toLocaleLowerCase().split(/\s+/).filter(Boolean)
+  return words.every((word) => text.toLocaleLowerCase().includes(word))
+}

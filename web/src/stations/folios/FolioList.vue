@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotices } from '../../folio/notices'
-import { plural } from '../../ui/format'
+import { hasWords, plural } from '../../ui/format'
 
 const router = useRouter()
 const notices = useNotices()
@@ -13,10 +13,7 @@ const list = ref<Schemas['FolioName'][] | null>(null)
 const title = ref('')
 const howFar = ref(0)
 const wanted = ref('')
-const found = computed(() => {
-  const words = wanted.value.toLocaleLowerCase().split(/\s+/).filter(Boolean)
-  return (list.value ?? []).filter((f) => words.every((word) => f.title.toLocaleLowerCase().includes(word)))
-})
+const found = computed(() => (list.value ?? []).filter((f) => hasWords(f.title, wanted.value)))
 /** As many as this are in view at once. */
 const MANY_FOLIOS = 12
 

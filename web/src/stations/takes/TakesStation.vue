@@ -3,9 +3,10 @@ import { computed, ref, watch } from 'vue'
 import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotices } from '../../folio/notices'
-import { openDialog } from '../../ui/dialogs'
+import { openDialog, takesToHandOn } from '../../ui/dialogs'
 import FilePicker from '../../ui/FilePicker.vue'
-import { plural } from '../../ui/format'
+import { hasWords, plural } from '../../ui/format'
+import { HOLDS } from '../../ui/kinds'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import TakeRow from './TakeRow.vue'
 import WorkList from './WorkList.vue'
@@ -16,10 +17,17 @@ const marked = ref<Set<string>>(new Set())
 const made = ref<Record<string, Schemas['Made']>>({})
 const wrongOf = (id: string) => made.value[id]?.wrong ?? 0
 const worstFirst = ref(false)
+const wanted = ref('')
+/** As many as this are in view at once. */
+const MANY_TAKES = 7
+const every = computed(() => Object.entries(folio.state?.takes ?? {}))
 const takes = computed(() => {
-  const found = Object.entries(folio.state?.takes ?? {})
+  const found = every.value.filter(([, take]) =>
+    hasWords(`${take.name} ${take.facts.seems ? HOLDS[take.facts.seems.name] : ''}`, wanted.value),
+  )
   return worstFirst.value ? found.sort(([a], [b]) => wrongOf(b) - wrongOf(a)) : found
 })
+/** Those that are chosen and in view. */
 const chosen = computed(() => takes.value.filter(([id]) => marked.value.has(id)))
 const all = computed(() => chosen.value.length > 0 && chosen.value.length === takes.value.length)
 /** Only recordings can be read. */
@@ -37,6 +45,15 @@ async function count() {
     made.value = answer
 }
 
+/** Of the chosen takes, or of all where none is, those that there are parts of. */
+const withParts = computed(() => {
+  const has = new Set(Object.values(folio.state?.parts ?? {}).map((part) => part.take))
+  return (chosen.value.length ? chosen.value : every.value).map(([id]) => id).filter((id) => has.has(id))
+})
+function handOn() {
+  takesToHandOn.value = chosen.value.length ? withParts.value : []
+  openDialog.value = 'hand-on'
+}
 function choose(id: string, on: boolean) {
   const next = new Set(marked.value)
   if (on) next.add(id)
@@ -66,7 +83,7 @@ async function remove(ids: string[]) {
 
 <template>
   <main class="takes" aria-label="Takes">
-    <StationEmpty v-if="!takes.length && !folio.jobs.length" />
+    <StationEmpty v-if="!every.length && !folio.jobs.length" />
     <template v-else>
       <div class="row head">
         <h2>Takes</h2>
@@ -74,13 +91,8 @@ async function remove(ids: string[]) {
         <button type="button" class="act" :disabled="!readable.length" @click="readChosen">
           Read and accept {{ readable.length || '' }}
         </button>
-        <button
-          type="button"
-          class="act"
-          :disabled="!Object.keys(folio.state?.parts ?? {}).length"
-          @click="openDialog = 'hand-on'"
-        >
-          Hand several on
+        <button type="button" class="act" :disabled="!withParts.length" @click="handOn">
+          Hand {{ (chosen.length && withParts.length) || 'several' }} on
         </button>
         <button v-if="chosen.length" type="button" class="act" @click="remove(chosen.map(([id]) => id))">
           Remove {{ chosen.length }}
@@ -88,6 +100,16 @@ async function remove(ids: string[]) {
         <span class="soft">or drop files anywhere. Nothing leaves this machine.</span>
       </div>
       <WorkList />
+      <input
+        v-if="every.length > MANY_TAKES || wanted"
+        v-model="wanted"
+        class="field find"
+        aria-label="Words of a name, or of what a take holds"
+        :placeholder="`Words of a name, or of what it holds: ${plural(every.length, 'take')}`"
+      />
+      <p v-if="wanted && !takes.length" class="soft">
+        No take has these words in its name or in what it seems to hold.
+      </p>
       <table v-if="takes.length" class="plain">
         <thead>
           <tr>
@@ -153,6 +175,10 @@ h2 {
   position: sticky;
   left: 0;
   margin-bottom: 12px;
+}
+.find {
+  width: min(440px, 100%);
+  margin-bottom: 8px;
 }
 .named {
   position: sticky;
