@@ -1,11 +1,17 @@
 """Imports point one way: core knows nothing of ours, store no signals, the web no rules."""
 
 import ast
+import json
+import re
+import tomllib
 from pathlib import Path
 
 import pytest
 
-SOURCE = Path(__file__).parents[2] / "src" / "honest_stave"
+from honest_stave import __version__
+
+ROOT = Path(__file__).parents[2]
+SOURCE = ROOT / "src" / "honest_stave"
 ALLOWED = {
     "core": {"core"},
     "store": {"store", "core.errors"},
@@ -67,3 +73,14 @@ def test_core_opens_no_file_and_prints_nothing() -> None:
 def test_files_can_be_held_in_the_head() -> None:
     for path in SOURCE.rglob("*.py"):
         assert len(path.read_text().splitlines()) <= 500, path
+
+
+def test_the_version_is_the_newest_that_the_changelog_tells() -> None:
+    newest = re.search(r"^## (\S+)$", (ROOT / "CHANGELOG.md").read_text(), re.MULTILINE)
+    assert newest
+    told = {
+        tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["version"],
+        json.loads((ROOT / "web" / "package.json").read_text())["version"],
+        __version__,
+    }
+    assert told == {newest.group(1)}
