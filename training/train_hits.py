@@ -24,6 +24,8 @@ TARGET = Path(__file__).parents[1] / "src" / "honest_stave" / "core" / "networks
 RECIPE = 5
 # Of the loops so many have every drum from another kit, and so many every drum changed in colour.
 MIXED_SHARE, COLOURED_SHARE = 0.5, 0.5
+# Loops from this seed on are of one drum, or of few.
+SPARSE_FROM = 50_000
 # Loops kept in one file: what is lost by an interruption.
 TOGETHER = 100
 BATCH, FRAMES = 16, 640
@@ -49,7 +51,8 @@ def _make(cache: Path, first: int, tuning: bool) -> Path:
     for seed in range(first, first + TOGETHER):
         random = np.random.default_rng([19, seed])
         mixed, coloured = (not tuning and random.random() < share for share in (MIXED_SHARE, COLOURED_SHARE))
-        made.append(heard(make_clip(seed, kits, tuning=tuning, mixed=mixed, coloured=coloured)))
+        clip = make_clip(seed, kits, tuning=tuning, mixed=mixed, coloured=coloured, sparse=seed >= SPARSE_FROM)
+        made.append(heard(clip))
     part = path.with_suffix(".part.npz")
     np.savez_compressed(part, *[array for clip in made for array in clip])
     part.rename(path)
@@ -57,9 +60,11 @@ def _make(cache: Path, first: int, tuning: bool) -> Path:
     return path
 
 
-def material(cache: Path, count: int, workers: int, *, tuning: bool = False) -> list[tuple[np.ndarray, np.ndarray]]:
-    """Clips by seed, made where they are not there yet."""
-    starts = range(0, count, TOGETHER)
+def material(
+    cache: Path, count: int, workers: int, *, first: int = 0, tuning: bool = False
+) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Clips from seed ``first`` on, made where they are not there yet."""
+    starts = range(first, first + count, TOGETHER)
     with ProcessPoolExecutor(workers) as pool:
         paths = list(pool.map(_make, [cache] * len(starts), starts, [tuning] * len(starts)))
     clips = []
@@ -160,6 +165,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=2400)
+    parser.add_argument("--sparse-clips", type=int, default=800, help="of one drum, or of few")
     parser.add_argument("--minutes", type=float, default=20.0)
     parser.add_argument("--threads", type=int, default=1)
     parser.add_argument("--workers", type=int, default=2)
@@ -167,6 +173,7 @@ def main() -> None:
     parser.add_argument("--material-only", action="store_true")
     options = parser.parse_args()
     clips = material(options.cache, options.clips, options.workers)
+    clips += material(options.cache, options.sparse_clips, options.workers, first=SPARSE_FROM)
     if options.material_only:
         return
     torch.set_num_threads(options.threads)

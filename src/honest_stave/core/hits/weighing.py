@@ -17,6 +17,8 @@ from honest_stave.core.networks.opening import constants_of, open_network
 
 Floats = NDArray[np.float32]
 
+# What the first network says of a drum counts as one of four: the second is the mean of three.
+FIRST_COUNTS = 0.25
 # Hits weighed together, and those to either side that they see; a long take is weighed in stretches.
 STRETCH_HITS, CONTEXT_HITS = 192, 48
 # Gaps to the hits beside are told apart within these.
@@ -59,10 +61,10 @@ def log_odds_of(share: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class DrumsHeard:
-    """What the second network says of each hit.
+    """What is said of each hit.
 
     Args:
-        drum: how sure it is that each drum sounds, 0 to 1, (hits, drums).
+        drum: how sure both networks are that each drum sounds, 0 to 1, (hits, drums).
         velocity: of each drum, 0 to 1, (hits, drums).
         struck: how sure it is that anything is struck, 0 to 1, (hits,).
     """
@@ -73,7 +75,7 @@ class DrumsHeard:
 
 
 def hear_drums(found: Found) -> DrumsHeard:
-    """What the second network says of the hits of a take.
+    """What the second network says of the hits of a take, with what the first has heard.
 
     Args:
         found: the hits of a take, in order of time.
@@ -93,17 +95,18 @@ def hear_drums(found: Found) -> DrumsHeard:
         shares, hits = network.run(None, given)
         said[:, first:stop] = shares[0][:, first - low : stop - low]
         struck[first:stop] = hits[0][first - low : stop - low]
-    return DrumsHeard(said[0], said[1], struck)
+    both = (1 - FIRST_COUNTS) * log_odds_of(said[0]) + FIRST_COUNTS * log_odds_of(found.heard)
+    return DrumsHeard(1 / (1 + np.exp(-both)), said[1], struck)
 
 
-def surely(share: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Probabilities made true by slopes and offsets of their log-odds (Platt 1999).
+def surely(share: NDArray[np.float64], slope: float, offset: float = 0.0) -> NDArray[np.float64]:
+    """Probabilities made true by a slope and an offset of their log-odds (Platt 1999).
 
     Args:
         share: 0 to 1, (hits, ...).
-        weights: slope and offset, (2, ...).
+        slope, offset: of all of them alike.
     """
-    return np.asarray(1 / (1 + np.exp(-(weights[0] * log_odds_of(share) + weights[1]))))
+    return np.asarray(1 / (1 + np.exp(-(slope * log_odds_of(share) + offset))))
 
 
 def lane_measures(sure: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -171,8 +174,8 @@ def weigh(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """
     heard = hear_drums(found)
     constants = constants_of("hits")
-    sure = surely(heard.drum, np.array(constants["odds"]).T)
-    struck = surely(heard.struck, np.array(constants["struck"]))
+    sure = surely(heard.drum, constants["odds"])
+    struck = surely(heard.struck, *constants["struck"])
     _one_of_two(found.time_s, sure)
     there = np.ones(sure.shape[1])
     if len(sure) >= FEWEST_HITS:
