@@ -47,7 +47,7 @@ class Fitted:
     Args:
         odds: slope of the log-odds of every drum.
         struck: slope and offset of being struck at all, (2,).
-        there: weights that say whether a loop has a drum at all, (drums, measures + 1).
+        there: weights that say whether a loop has a drum at all, (measures + 1,).
         velocity: weights of the measures of loudness, (drums, measures).
     """
 
@@ -74,19 +74,15 @@ def fit_slope(share: Values, right: Truth) -> float:
 
 
 def fit_lanes(loops: list[Loop], odds: float) -> Values:
-    """Weights that say whether a loop has a drum at all, (drums, measures + 1)."""
+    """Weights that say whether a loop has a drum at all, the same for every drum, (measures + 1,)."""
     enough = [(h, s) for h, s in loops if len(h.found.time_s) >= FEWEST_HITS]
-    measures = np.stack([lane_measures(surely(s.drum, odds)) for _, s in enough])
-    fitted = []
-    for drum in range(len(DRUMS)):
-        own = measures[:, drum]
-        middle, spread = own.mean(axis=0), own.std(axis=0) + 1e-6
-        design = np.column_stack([(own - middle) / spread, np.ones(len(own))])
-        there = np.array([h.right[:, drum].any() for h, _ in enough])
-        weights = fit_logistic(design, there, np.zeros(design.shape[1]))
-        scaled = weights[:-1] / spread
-        fitted.append([*scaled, weights[-1] - scaled @ middle])
-    return np.round(fitted, 4)
+    measures = np.concatenate([lane_measures(surely(s.drum, odds)) for _, s in enough])
+    there = np.concatenate([h.right.any(axis=0) for h, _ in enough])
+    middle, spread = measures.mean(axis=0), measures.std(axis=0) + 1e-6
+    design = np.column_stack([(measures - middle) / spread, np.ones(len(measures))])
+    weights = fit_logistic(design, there, np.zeros(design.shape[1]))
+    scaled = weights[:-1] / spread
+    return np.round([*scaled, weights[-1] - scaled @ middle], 4)
 
 
 def fit_velocity(loops: list[Loop], odds: float, drum: int) -> Values:

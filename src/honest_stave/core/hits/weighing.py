@@ -134,9 +134,9 @@ def lanes_there(sure: NDArray[np.float64], weights: NDArray[np.float64]) -> NDAr
 
     Args:
         sure: as for ``lane_measures``.
-        weights: of the measures, and an offset, (drums, measures + 1).
+        weights: of the measures, and an offset, the same for every drum, (measures + 1,).
     """
-    odds = (lane_measures(sure) * weights[:, :-1]).sum(axis=1) + weights[:, -1]
+    odds = lane_measures(sure) @ weights[:-1] + weights[-1]
     return np.asarray(1 / (1 + np.exp(-np.clip(odds, -MOST_ODDS, MOST_ODDS))))
 
 
