@@ -145,7 +145,12 @@ export const useKits = defineStore('kits', () => {
     window.clearTimeout(keeping)
     keeping = window.setTimeout(() => {
       keeping = 0
-      void change(values, params).then(() => tried.value === values && (tried.value = null))
+      void change(values, params).then((made) => {
+        if (tried.value !== values) return
+        tried.value = null
+        // What was refused is no longer shown.
+        if (!made) void load()
+      })
     }, RESTS_MS)
   }
   async function change(values: Partial<Schemas['KitChange']>, params = { path: path() }) {
