@@ -17,6 +17,7 @@ from training.hit_network import DRUMS, HitNetwork
 from training.learner import Learner
 from training.one_shots import trained_kits
 from training.onnx_file import write_onnx
+from training.part_way import part_way
 from training.shipped import part_of, take_over, weights_of
 from training.unfamiliar_kits import tuning_kits
 
@@ -31,6 +32,8 @@ TOGETHER = 100
 BATCH, FRAMES = 16, 640
 # From the beginning, and where a trained network goes on: it would forget at the full rate.
 PEAK_RATE, PEAK_RATE_AGAIN = 3e-3, 1.5e-3
+# A network that goes on from the shipped one ends so much of the way from it: all of it forgets whole kits.
+SHARE_OF_NEW = 0.5
 # Batches on which the norms of a shipped network are opened again.
 OPENED_WITH = 12
 POSITIVE_WEIGHT, VELOCITY_WEIGHT = 3.0, 1.0
@@ -180,7 +183,10 @@ def main() -> None:
     path = options.cache / "hits.pt"
     network = begun(clips, from_shipped=options.from_shipped and not path.exists())
     peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
-    export(train(network, clips, Learner(network, options.minutes, peak_rate=peak_rate, path=path)))
+    learnt = train(network, clips, Learner(network, options.minutes, peak_rate=peak_rate, path=path))
+    if options.from_shipped:
+        part_way(begun(clips, from_shipped=True).state_dict(), learnt, SHARE_OF_NEW)
+    export(learnt)
 
 
 if __name__ == "__main__":
