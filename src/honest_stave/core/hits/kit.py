@@ -8,7 +8,7 @@ from honest_stave.core.errors import BadInput
 End = Literal["next", "sound"]
 Layout = Literal["rising", "drums"]
 Tails = Literal["cut", "ring", "fade", "stretch"]
-# More than two hours of drums that never rest; a screen is drawn of this many within a second.
+# More than two hours of drums that never rest; of an hour of them every change is drawn within two seconds.
 MOST_SLICES = 40_000
 # A kit has keys from the root up to the highest MIDI note.
 HIGHEST_KEY = 127
