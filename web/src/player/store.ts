@@ -33,7 +33,7 @@ export const usePlayer = defineStore('player', () => {
   const heard = shallowRef<Schemas['Heard']['parts']>({})
   let frame = 0
   let waiting = 0
-  let stale = false
+  let stale = true
   const kit = shallowRef<Line | null>(null)
   const ownGrid = shallowRef<Grid | null>(null)
   const ticks = shallowRef<Ticks | null>(null)
