@@ -121,18 +121,25 @@ def loss_of(logits: torch.Tensor, target: torch.Tensor, weight: torch.Tensor) ->
     return total
 
 
-def begun(clips: list[tuple[np.ndarray, np.ndarray]], *, from_shipped: bool) -> HitNetwork:
-    """A network that knows nothing, or what the shipped one knows."""
+def begun() -> HitNetwork:
+    """A network that knows nothing."""
     torch.manual_seed(3)
-    network = HitNetwork()
-    if from_shipped:
+    return HitNetwork()
+
+
+def shipped(kept: Path, clips: list[tuple[np.ndarray, np.ndarray]]) -> dict[str, torch.Tensor]:
+    """Weights in the package as they were when this training began, kept so that it ends alike when done again."""
+    if not kept.exists():
+        network = begun()
 
         def hear() -> None:
             for step in range(OPENED_WITH):
                 network(batch_of(clips, step)[0])
 
         take_over(network, part_of(weights_of(TARGET), "network"), network.norms(), hear)
-    return network
+        torch.save(network.state_dict(), kept)
+    weights: dict[str, torch.Tensor] = torch.load(kept)
+    return weights
 
 
 def train(network: HitNetwork, clips: list[tuple[np.ndarray, np.ndarray]], learner: Learner) -> HitNetwork:
@@ -180,12 +187,15 @@ def main() -> None:
     if options.material_only:
         return
     torch.set_num_threads(options.threads)
-    path = options.cache / "hits.pt"
-    network = begun(clips, from_shipped=options.from_shipped and not path.exists())
-    peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE
-    learnt = train(network, clips, Learner(network, options.minutes, peak_rate=peak_rate, path=path))
-    if options.from_shipped:
-        part_way(begun(clips, from_shipped=True).state_dict(), learnt, SHARE_OF_NEW)
+    network = begun()
+    before = shipped(options.cache / "hits-before.pt", clips) if options.from_shipped else {}
+    if before:
+        network.load_state_dict(before)
+    peak_rate = PEAK_RATE_AGAIN if before else PEAK_RATE
+    learner = Learner(network, options.minutes, peak_rate=peak_rate, path=options.cache / "hits.pt")
+    learnt = train(network, clips, learner)
+    if before:
+        part_way(before, learnt, SHARE_OF_NEW)
     export(learnt)
 
 

@@ -49,6 +49,15 @@ def test_a_loop_is_cut_heard_and_timed(app: App, kit: str) -> None:
     assert app.get("")["kits"][kit]["name"] == "toy cupboard"
 
 
+def test_a_take_removed_while_it_is_heard_has_its_kit_all_the_same(app: App) -> None:
+    take = app.bring_in(toy_cupboard().wav(), "toy cupboard.wav")["result"]["take"]
+    asked = app.send("POST", "/kits", {"take": take})["jobs"][0]
+    app.send("POST", "/takes/remove", {"takes": [take]})
+    job = app.watched.wait(asked)
+    assert job["state"] == "done", job
+    assert app.get()["kits"][job["result"]["kit"]]["take"] == take
+
+
 def test_thresholds_are_tried_without_being_kept_and_cuts_by_hand_stay(app: App, kit: str) -> None:
     before = app.get(f"/kits/{kit}")["slices"]
     edit(app, kit, "cut", [], at_s=0.2)

@@ -97,8 +97,8 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
         # Cuts by hand and what was done to slices stay when the hits are read anew.
         kit_id, kit = known, replace(kit_from_body(have[known]), reading=kept["reading"])
         label = f"“{kit.name}” cut by another reading"
-    rate = takes.audio_take(studio, folio_id, take_id)["facts"]["rate"]
-    moments = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
+    # The take may have been removed meanwhile; undo brings it back, with its kit.
+    moments = _moments(studio.files.path(result["arrays"]), job.arguments["rate"])
     put(studio, folio_id, kit_id, fitting(kit, moments), label, None)
     return {**kept, "kit": kit_id}
 

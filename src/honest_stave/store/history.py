@@ -190,7 +190,7 @@ def _write(session: Session, folio: Folio, rows: Iterable[tuple[str, str, str, B
         else:
             put.append({"folio_id": folio_id, "kind": kind, "parent": parent, "id": id, "body": body})
     of_parts = {parent for kind, parent in gone if kind == "note"} | {p["parent"] for p in put if p["kind"] == "note"}
-    session.info.setdefault(NOTES_CHANGED, {}).update({(folio_id, part): changed_at for part in of_parts})
+    session.info[NOTES_CHANGED].update({(folio_id, part): changed_at for part in of_parts})
     for (kind, parent), ids in gone.items():
         for first in range(0, len(ids), ROWS_A_STATEMENT):
             session.execute(

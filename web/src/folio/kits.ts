@@ -16,7 +16,7 @@ type SliceValues = Partial<Schemas['SliceValues']>
 /** Slices less sure than this are doubts. */
 const IN_DOUBT = 0.75
 /** Thresholds that have not moved for so long rest. */
-const RESTS_MS = 250
+export const RESTS_MS = 250
 const LEAD = 'lead'
 const UNTOUCHED: Schemas['SliceSettings'] = {
   gain_db: 0, fade_s: 0, reversed: false, muted: false, end: 'next',
@@ -137,8 +137,8 @@ export const useKits = defineStore('kits', () => {
     tried.value = { ...tried.value, ...values }
     void load()
   }
-  /** Keeps the thresholds once they rest: a key held down is one step of the history. */
-  function keepThresholds() {
+  /** Keeps the thresholds, those that a key moves once they rest: held down, it is one step of the history. */
+  function keepThresholds(restsMs = 0) {
     const values = tried.value
     if (!values) return
     const params = { path: path() }
@@ -151,7 +151,7 @@ export const useKits = defineStore('kits', () => {
         // What was refused is no longer shown.
         if (!made) void load()
       })
-    }, RESTS_MS)
+    }, restsMs)
   }
   async function change(values: Partial<Schemas['KitChange']>, params = { path: path() }) {
     return folio.change(() =>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The loudness threshold over the hits it sorts, and what was found of the loop's tempo. */
 import { computed } from 'vue'
-import { useKits } from '../../folio/kits'
+import { RESTS_MS, useKits } from '../../folio/kits'
 import { LANES } from '../../folio/hitLanes'
 import { colours } from '../../lanes/surface'
 import { useCanvas } from '../../lanes/useCanvas'
@@ -101,7 +101,7 @@ const drums = LANES.filter((l) => l !== 'ghost')
       @pointermove="(event) => event.buttons && setFrom(event)"
       @pointerup="kits.keepThresholds()"
       @keydown="key"
-      @keyup="kits.keepThresholds()"
+      @keyup="kits.keepThresholds(RESTS_MS)"
     >
       <canvas ref="bars" />
     </div>
@@ -133,7 +133,7 @@ const drums = LANES.filter((l) => l !== 'ghost')
             @input="
               kits.tryThresholds({ least_confidence: Number(($event.target as HTMLInputElement).value) })
             "
-            @change="kits.keepThresholds()"
+            @change="kits.keepThresholds(RESTS_MS)"
           />
           <span class="figures">{{ sure.toFixed(2) }}</span>
         </label>
