@@ -8,7 +8,6 @@ import soxr
 from scipy.signal import butter, sosfilt
 from scipy.stats import spearmanr
 
-from honest_stave.core.hits.attack import refine_attacks
 from honest_stave.core.hits.hearing import BANDS, LEAD_FRAMES, measure_levels
 from honest_stave.core.hits.hits_engine import read
 from honest_stave.core.hits.kinds import kinds_of
@@ -179,16 +178,6 @@ def test_the_edge_of_a_cut_is_no_drum() -> None:
     clicked[round(1.16 * RATE)] += 0.5
     assert not [t for t, _ in heard(clicked) if abs(t - 1.16) < 0.01]
     assert len(moments_of(heard(clicked))) >= len(moments) - 1
-
-
-def test_an_attack_is_found_to_the_sample_from_ten_milliseconds_away() -> None:
-    sound = np.zeros(RATE, np.float32)
-    first = 20_000
-    stroke = snare().astype(np.float32)
-    sound[first : first + len(stroke)] = stroke
-    for away_s in (-0.01, 0.0, 0.008):
-        found = refine_attacks(sound, np.array([first / RATE + away_s]))
-        assert found[0] == pytest.approx(first / RATE, abs=0.0005)
 
 
 def test_levels_begin_with_silence_and_do_not_depend_on_loudness() -> None:

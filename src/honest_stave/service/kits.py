@@ -299,7 +299,7 @@ def _attack_near(found: OpenKit, frame: int) -> int:
     mono = _mono(found, first, frame + context)
     if found.rate != ENGINE_RATE:
         mono = soxr.resample(mono, found.rate, ENGINE_RATE)
-    return first + round(float(refine_attacks(mono, np.array([(frame - first) / found.rate]))[0]) * found.rate)
+    return first + round(float(refine_attacks(mono, np.array([(frame - first) / found.rate])).time_s[0]) * found.rate)
 
 
 def _crossing_near(found: OpenKit, frame: int) -> int:

@@ -25,10 +25,10 @@ from honest_stave.core.signal.mapped import let_go
 
 # Peaks lower than this are noise even to a generous limit; a drum heard less is no candidate.
 LEAST_ANY, LEAST_DRUM = 0.1, 0.08
+# The network says that something is struck so much later than it is: its peaks are as wide as its frames.
+LATE_S = 0.0016
 # Two hits are no closer than this; drums are looked for in so many frames to either side.
 APART_S, DRUM_FRAMES = 0.02, 3
-# A click stands this far over what follows it in the differences of samples; a drum sounds on.
-CLICK_DB, CLICK_FROM_S, CLICK_TO_S, CLICK_S = 21.0, 0.002, 0.006, 0.0008
 LEVEL_S = 0.02
 # What leaves less in every band than was there before is no stroke: of 4,500 strokes of kits in no training six do.
 LEAST_RISE_DB = -1.0
@@ -82,9 +82,10 @@ def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Fo
     levels = measure_levels(mono)
     activity = hear(levels, progress)
     rough_s, frame = _peaks(activity)
-    time_s = refine_attacks(mono, rough_s)
+    attacks = refine_attacks(mono, np.maximum(rough_s - LATE_S, 0.0))
+    time_s = attacks.time_s
     level_db = _levels_db(mono, time_s)
-    kept = (level_db > QUIETEST_DB) & ~_is_click(mono, time_s)
+    kept = (level_db > QUIETEST_DB) & ~attacks.is_click
     kept &= lasting_rise_db(mono, RATE, time_s).max(axis=1) > LEAST_RISE_DB
     kept &= np.diff(time_s, prepend=-1.0) > APART_S / 2
     kept &= time_s < len(mono) / RATE - LEAST_AFTER_S
@@ -169,18 +170,6 @@ def _peaks(activity: Activity) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
 def _levels_db(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.float64]:
     power = mean_power(mono, np.round(time_s * RATE).astype(int), round(LEVEL_S * RATE))
     return np.asarray(10 * np.log10(power + 1e-12))
-
-
-def _is_click(mono: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Ends of samples and edits: they stand alone, a drum sounds on."""
-
-    def level_db(from_s: float, to_s: float) -> NDArray[np.float64]:
-        first = np.round((time_s + from_s) * RATE).astype(int)
-        return np.asarray(
-            10 * np.log10(mean_power(mono, first, round((to_s - from_s) * RATE), of_steps=True) + 1e-14)
-        )
-
-    return np.asarray(level_db(-CLICK_S / 2, CLICK_S) - level_db(CLICK_FROM_S, CLICK_TO_S) > CLICK_DB)
 
 
 def _with_drums(found: Found, starts_s: float, mono: NDArray[np.float32]) -> HitsReading:

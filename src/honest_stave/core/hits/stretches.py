@@ -14,23 +14,18 @@ def cut_out(mono: NDArray[np.float32], first: NDArray[np.int64], length: int) ->
     return np.where(inside, mono[np.clip(at, 0, len(mono) - 1)], np.float32(0))
 
 
-def mean_power(
-    mono: NDArray[np.float32], first: NDArray[np.int64], length: int, *, of_steps: bool = False
-) -> NDArray[np.float64]:
+def mean_power(mono: NDArray[np.float32], first: NDArray[np.int64], length: int) -> NDArray[np.float64]:
     """Mean power of stretches of a take, (hits,); what lies outside the take does not count.
 
     Args:
         mono: full scale 1.
         first: first sample of each stretch, (hits,).
         length: of all stretches, in samples.
-        of_steps: the power of the steps from sample to sample instead, that out of the take with them.
     """
-    ahead = int(of_steps)
     powers = [np.zeros(0)]
     for k in range(0, len(first), BLOCK_HITS):
         begins = first[k : k + BLOCK_HITS]
-        pieces = cut_out(mono, begins - ahead, length + ahead)
-        pieces = np.diff(pieces, axis=1) if of_steps else pieces
+        pieces = cut_out(mono, begins, length)
         inside = np.clip(begins + length, 0, len(mono)) - np.clip(begins, 0, len(mono))
         powers.append(np.square(pieces, dtype=np.float64).sum(axis=1) / np.maximum(inside, 1))
     return np.concatenate(powers)
