@@ -176,6 +176,7 @@ def hits(
         found = [
             {
                 "time_s": round(float(reading.time_s[i]), 6),
+                "within_ms": round(1000 * float(reading.within_s[i]), 1),
                 "drum": DRUMS[reading.drum[i]],
                 "velocity": round(float(reading.velocity[i])),
                 "confidence": round(float(reading.confidence[i]), 4),

@@ -3,13 +3,18 @@
 import csv
 import io
 import zipfile
+from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import mido
 import numpy as np
 import pytest
 
+from honest_stave.core.hits.hits_engine import read
+from honest_stave.core.hits.reading import HitSettings
 from honest_stave.demo.loops import toy_cupboard
+from honest_stave.service import hits
 from tests.api.conftest import App
 from tests.made import RATE, wav
 
@@ -251,3 +256,12 @@ def test_recordings_that_are_no_loops_are_cut_sensibly(app: App, name: str, soun
     if not cuts:
         said = app.send("POST", f"/kits/{job['result']['kit']}/hand-on", {"formats": ["sfz"]}, 422)
         assert "No slice" in said["title"]
+
+
+def test_hits_of_an_engine_that_did_not_say_how_well_they_are_placed_are_opened(tmp_path: Path) -> None:
+    reading = read(toy_cupboard().samples, RATE, HitSettings())
+    with np.load(io.BytesIO(hits.to_bytes(replace(reading, engine="hits 12")))) as kept:
+        np.savez(tmp_path / "before.npz", **{name: kept[name] for name in kept if name != "within_s"})
+    opened = hits.from_file(tmp_path / "before.npz")
+    assert np.isnan(opened.within_s).all()
+    assert opened.time_s.tolist() == reading.time_s.tolist()

@@ -44,6 +44,21 @@ def test_a_soft_stroke_is_placed_under_what_rings() -> None:
     assert not attacks.is_click.any()
 
 
+def test_how_far_off_an_attack_may_be_is_told() -> None:
+    """Four of five within what is said, of strokes from plain to hardly heard; plain ones are said to be so."""
+    random = np.random.default_rng(11)
+    firsts = np.arange(RATE // 4, 12 * RATE, RATE // 10)
+    sound = 0.3 * random.normal(size=13 * RATE)
+    loudness = random.uniform(0.2, 6, len(firsts))
+    for number, (first, loud) in enumerate(zip(firsts.tolist(), loudness.tolist(), strict=True)):
+        sound[first : first + RATE // 20] += 0.3 * loud * burst(0.05, 0.02, number)
+    late_s = random.normal(0, 0.0015, len(firsts))
+    attacks = refine_attacks((0.2 * sound).astype(np.float32), firsts / RATE + late_s)
+    off_s = np.abs(attacks.time_s - firsts / RATE)
+    assert np.mean(off_s <= attacks.within_s) > 0.8
+    assert np.median(attacks.within_s[loudness > 4]) < 0.001 < np.median(attacks.within_s[loudness < 1])
+
+
 def test_of_two_drums_at_nearly_one_moment_the_first_begins_the_hit() -> None:
     into = np.arange(RATE // 5) / RATE
     kick = np.sin(2 * np.pi * 60 * into) * np.exp(-into / 0.08)

@@ -30,6 +30,7 @@ def reading(rows: list[tuple[float, str, float, float]]) -> HitsReading:
     count = len(rows)
     return HitsReading(
         time_s=np.array(time_s),
+        within_s=np.full(count, 0.0014),
         drum=np.array([DRUMS.index(d) for d in drum]),
         velocity=np.array(velocity, float),
         confidence=np.full(count, 0.9),
@@ -76,10 +77,17 @@ def test_the_threshold_takes_soft_hits_away_and_leaves_cuts_by_hand() -> None:
     assert loud[2].read_frame == 26460
 
 
+def test_a_slice_says_how_far_off_its_attack_may_be_where_that_was_measured() -> None:
+    assert {s.within_ms for s in cut(KIT)} == {None, 1.4}
+    assert {s.within_ms for s in cut(replace(KIT, hand=(("h1", 3 * RATE),))) if s.by_hand} == {None}
+    before = replace(LOOP, within_s=np.full(len(LOOP.time_s), np.nan))
+    assert {m.within_ms for m in moments_of(before, RATE)} == {None}
+
+
 def test_more_hits_than_a_kit_holds_are_cut_at_the_loudest() -> None:
     levels_db = np.round(np.random.default_rng(3).uniform(-50, 0, MOST_SLICES + 500), 2)
     kick = (Strike("kick", "kick", 90, 0.9),)
-    moments = [Moment(1000 * i, float(db), kick) for i, db in enumerate(levels_db)]
+    moments = [Moment(1000 * i, 0.5, float(db), kick) for i, db in enumerate(levels_db)]
     frames = 1000 * len(moments)
     with pytest.raises(BadInput, match="raise the threshold"):
         slices_of(moments, KIT, RATE, frames, 0)

@@ -23,7 +23,7 @@ def found_at(time_s: list[float]) -> Found:
     count = len(time_s)
     levels = (np.zeros((count, 16)), np.zeros((count, len(SHORT_STRETCHES + LONG_STRETCHES), BANDS), np.float16))
     even = np.full((count, len(DRUMS)), 0.5)
-    return Found(np.array(time_s), np.ones(count), even, even, np.full(count, -20.0), *levels)
+    return Found(np.array(time_s), np.full(count, 0.001), np.ones(count), even, even, np.full(count, -20.0), *levels)
 
 
 def said(

@@ -3193,6 +3193,8 @@ export interface components {
             last_s: number;
             /** Read S */
             read_s: number | null;
+            /** Within Ms */
+            within_ms: number | null;
             /** Level Db */
             level_db: number;
             /** Strikes */

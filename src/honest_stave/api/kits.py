@@ -50,6 +50,7 @@ class Slice(Model):
     first_s: float
     last_s: float
     read_s: float | None
+    within_ms: float | None
     level_db: float
     strikes: list[Strike]
     by_hand: bool
@@ -188,6 +189,7 @@ def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
                 "first_s": round(s.first / rate, MOMENT_DIGITS),
                 "last_s": round(s.last / rate, MOMENT_DIGITS),
                 "read_s": round(s.read_frame / rate, MOMENT_DIGITS) if s.read_frame >= 0 else None,
+                "within_ms": s.within_ms,
                 "level_db": s.level_db,
                 "strikes": s.strikes,
                 "by_hand": s.by_hand,

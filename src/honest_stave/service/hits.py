@@ -68,7 +68,9 @@ def from_file(path: Path) -> HitsReading:
             raise BadInput(
                 f"These hits were read by an older engine, {scalars['engine']}.", "Cut the take again to move limits."
             )
-        arrays = {f.name: data[f.name] for f in fields(HitsReading) if f.name not in ("kind", "engine")}
+        arrays = {f.name: data[f.name] for f in fields(HitsReading) if f.name in data}
+        # Engines up to hits 14 did not say how well attacks are placed.
+        arrays.setdefault("within_s", np.full(len(arrays["time_s"]), np.nan))
         return HitsReading(**arrays, kind=tuple(scalars["kind"]), engine=scalars["engine"])
 
 

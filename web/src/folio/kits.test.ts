@@ -13,8 +13,8 @@ const plain = {
 const strike = (drum: string, confidence = 0.95) => ({
   drum, kind: drum, velocity: 90, confidence, ghost: false, runner_up: '', runner_up_share: 0,
 }) // prettier-ignore
-const slice = (id: string, first_s: number, confidence = 0.95, by_hand = false) => ({
-  id, first_s, last_s: first_s + 0.5, read_s: first_s, level_db: -10, strikes: [strike('kick', confidence)],
+const slice = (id: string, first_s: number, confidence = 0.95, by_hand = false, within_ms = 0.5) => ({
+  id, first_s, last_s: first_s + 0.5, read_s: first_s, within_ms, level_db: -10, strikes: [strike('kick', confidence)],
   by_hand, key: 36, off_grid_ms: 0, settings: plain,
 }) // prettier-ignore
 const kit = {
@@ -91,8 +91,11 @@ describe('the kit of the take in view', () => {
     expect(kits.playable.map((s) => s.id)).toEqual(['r1', 'r2', 'h1'])
     expect(kits.nulled?.exact).toBe(true)
   })
-  it('counts as doubts what was read with little confidence, not what a hand has set', () => {
-    expect(useKits().doubts.map((s) => s.id)).toEqual(['r2'])
+  it('counts as doubts what was read or placed with little confidence, not what a hand has set', () => {
+    const kits = useKits()
+    expect(kits.doubts.map((s) => s.id)).toEqual(['r2'])
+    kits.kit = view([...all, slice('r3', 1.6, 0.95, false, 6.2)]) as never
+    expect(kits.doubts.map((s) => s.id)).toEqual(['r2', 'r3'])
   })
   it('tells the place of the selection', () => {
     const kits = useKits()

@@ -13,7 +13,7 @@ function slice(i: number, extra: Partial<SliceBody> = {}): SliceBody {
   } // prettier-ignore
   const settings = { gain_db: 0, fade_s: 0, reversed: false, muted: false, end: 'next' }
   return {
-    id: `r${i}`, first_s: i * 0.25, last_s: (i + 1) * 0.25, read_s: i * 0.25, level_db: -10, strikes: [strike],
+    id: `r${i}`, first_s: i * 0.25, last_s: (i + 1) * 0.25, read_s: i * 0.25, within_ms: 0.5, level_db: -10, strikes: [strike],
     by_hand: false, key: 36 + i, off_grid_ms: 0, settings, ...extra,
   } as unknown as SliceBody // prettier-ignore
 }

@@ -12,6 +12,7 @@ class Found:
 
     Args:
         time_s: attack.
+        within_s: so far to either side four of five such attacks are off.
         any: how sure the network is that something is struck.
         heard: how far it hears each drum.
         velocity: of each drum, 0 to 1.
@@ -21,6 +22,7 @@ class Found:
     """
 
     time_s: NDArray[np.float64]
+    within_s: NDArray[np.float64]
     any: NDArray[np.float64]
     heard: NDArray[np.float64]
     velocity: NDArray[np.float64]

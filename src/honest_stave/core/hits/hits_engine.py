@@ -83,18 +83,19 @@ def find_hits(mono: NDArray[np.float32], progress: Progress = no_progress) -> Fo
     activity = hear(levels, progress)
     rough_s, frame = _peaks(activity)
     attacks = refine_attacks(mono, np.maximum(rough_s - LATE_S, 0.0))
-    time_s = attacks.time_s
+    time_s, within_s = attacks.time_s, attacks.within_s
     level_db = _levels_db(mono, time_s)
     kept = (level_db > QUIETEST_DB) & ~attacks.is_click
     kept &= lasting_rise_db(mono, RATE, time_s).max(axis=1) > LEAST_RISE_DB
     kept &= np.diff(time_s, prepend=-1.0) > APART_S / 2
     kept &= time_s < len(mono) / RATE - LEAST_AFTER_S
-    frame, time_s, level_db = frame[kept], time_s[kept], level_db[kept]
+    frame, time_s, within_s, level_db = frame[kept], time_s[kept], within_s[kept], level_db[kept]
     near = np.clip(frame[:, None] + np.arange(-DRUM_FRAMES, DRUM_FRAMES + 1), 0, len(activity.any) - 1)
     drums = np.arange(len(DRUMS))
     strongest = near[np.arange(len(frame))[:, None], activity.drum[near].argmax(axis=1)]
     return Found(
         time_s=time_s,
+        within_s=within_s,
         any=activity.any[frame].astype(np.float64),
         heard=activity.drum[strongest, drums].astype(np.float64),
         velocity=activity.velocity[strongest, drums].astype(np.float64),
@@ -184,6 +185,7 @@ def _with_drums(found: Found, starts_s: float, mono: NDArray[np.float32]) -> Hit
     rival = others.argmax(axis=1)
     return HitsReading(
         time_s=found.time_s[hit] + starts_s,
+        within_s=found.within_s[hit],
         drum=drum,
         velocity=velocity[hit, drum],
         confidence=sure[hit, drum],

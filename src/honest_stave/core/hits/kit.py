@@ -106,6 +106,7 @@ class Slice:
         id: of its cut; ``lead`` for what lies before the first.
         first, last: frames in the take, the last not counted in.
         read_frame: where the attack was read, -1 for a cut by hand.
+        within_ms: so far to either side four of five such attacks are off; None where that was not said.
         level_db: level after its attack, dB re full scale.
         strikes: drums in it.
         by_hand: the cut was set or moved by hand.
@@ -116,6 +117,7 @@ class Slice:
     first: int
     last: int
     read_frame: int
+    within_ms: float | None
     level_db: float
     strikes: tuple[Strike, ...]
     by_hand: bool

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 Values = NDArray[np.float64]
 Floats = NDArray[np.float32]
 
-# What is cut out begins so long before the attack; a drum lies off the attack of its hit, which another may have begun,
-# by no more than the slack.
+# What is cut out begins so long before the attack; a drum lies off the attack of its hit, which another drum may have
+# begun, by no more than the slack.
 BEFORE_S, SLACK_S = 0.001, 0.004
 # Sound beside it that is cut out too and faded, so that filters do not hear the ends of the cut.
 MARGIN_S = 0.006

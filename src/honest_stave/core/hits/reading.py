@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from honest_stave.core.engines import engines_since
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 13"
+ENGINE = "hits 15"
 # Readings of these engines are kept in the same way.
 READABLE = engines_since(ENGINE, 2)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
@@ -35,6 +35,7 @@ class HitsReading:
 
     Args:
         time_s: attack, in the take's time.
+        within_s: so far to either side four of five such attacks are off; NaN where an older engine did not say.
         drum: index into ``DRUMS``.
         velocity: 1 to 127.
         confidence: 0 to 1.
@@ -45,6 +46,7 @@ class HitsReading:
     """
 
     time_s: NDArray[np.float64]
+    within_s: NDArray[np.float64]
     drum: NDArray[np.int64]
     velocity: NDArray[np.float64]
     confidence: NDArray[np.float64]

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import log10
+from math import isnan, log10
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,18 +17,23 @@ GHOST_SHARE, GHOST_BELOW = 0.6, 64
 APART_S = 0.002
 PLAIN = SliceSettings()
 # Finer steps of shares and levels mean nothing, and thousands of them take their time to be sent.
-SHARE_DIGITS, LEVEL_DIGITS = 4, 2
+SHARE_DIGITS, LEVEL_DIGITS, WITHIN_DIGITS = 4, 2, 1
 # A lead shorter than this belongs to the first slice.
 SHORTEST_LEAD_S = 0.002
 
 
 @dataclass(frozen=True)
 class Moment:
-    """One moment at which drums were read: frame, level, candidates."""
+    """One moment at which drums were read: frame, how far off it may be, level, candidates."""
 
     frame: int
+    within_ms: float | None
     level_db: float
     strikes: tuple[Strike, ...]
+
+
+# What was read at a cut that was made by hand: nothing.
+BY_HAND = Moment(-1, None, 0.0, ())
 
 
 def moments_of(reading: HitsReading, rate: int) -> tuple[Moment, ...]:
@@ -52,7 +57,9 @@ def moments_of(reading: HitsReading, rate: int) -> tuple[Moment, ...]:
             for i in place.tolist()
         )
         level_db = round(float(reading.level_db[place[0]]), LEVEL_DIGITS)
-        found.append(Moment(int(frame[place[0]]), level_db, strikes))
+        within_s = float(reading.within_s[place[0]])
+        within_ms = None if isnan(within_s) else round(1000 * within_s, WITHIN_DIGITS)
+        found.append(Moment(int(frame[place[0]]), within_ms, level_db, strikes))
     return tuple(found)
 
 
@@ -100,7 +107,7 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
     """
     loudest_db = max((m.level_db for m in moments), default=0.0)
     moved, away = dict(kit.moved), set(kit.away)
-    cuts: list[tuple[int, str, int, float, tuple[Strike, ...], bool]] = []
+    cuts: list[tuple[int, str, Moment, bool]] = []
     for moment in moments:
         id = cut_id(moment.frame)
         strikes = counted(moment, kit, loudest_db)
@@ -108,14 +115,14 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
         if id in away or not (strikes or touched):
             continue
         place = moved.get(id, moment.frame)
-        cuts.append((place, id, moment.frame, moment.level_db, strikes, id in moved))
-    cuts += [(frame, id, -1, 0.0, (), True) for id, frame in kit.hand]
-    cuts = sorted(c for c in cuts if 0 <= c[0] < frames)
-    kept: list[tuple[int, str, int, float, tuple[Strike, ...], bool]] = []
+        cuts.append((place, id, replace(moment, strikes=strikes), id in moved))
+    cuts += [(frame, id, BY_HAND, True) for id, frame in kit.hand]
+    cuts = sorted((c for c in cuts if 0 <= c[0] < frames), key=lambda c: c[:2])
+    kept: list[tuple[int, str, Moment, bool]] = []
     for cut in cuts:
         if kept and cut[0] - kept[-1][0] < max(APART_S * rate, 1):
             # Of two at one place the one by hand stays.
-            kept[-1] = cut if cut[5] and not kept[-1][5] else kept[-1]
+            kept[-1] = cut if cut[3] and not kept[-1][3] else kept[-1]
             continue
         kept.append(cut)
     if len(kept) > MOST_SLICES:
@@ -128,20 +135,21 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
             id=id,
             first=first,
             last=last,
-            read_frame=read,
-            level_db=level_db,
-            strikes=as_set(strikes, kit.slices[id]) if id in kit.slices else strikes,
+            read_frame=read.frame,
+            within_ms=read.within_ms,
+            level_db=read.level_db,
+            strikes=as_set(read.strikes, kit.slices[id]) if id in kit.slices else read.strikes,
             by_hand=by_hand,
             settings=kit.slices.get(id, PLAIN),
         )
-        for (first, id, read, level_db, strikes, by_hand), last in zip(kept, ends, strict=True)
+        for (first, id, read, by_hand), last in zip(kept, ends, strict=True)
     ]
     start = kept[0][0] if kept else frames
     if found and 0 < start <= SHORTEST_LEAD_S * rate:
         # What begins with the recording begins with its first sample.
         found[0] = replace(found[0], first=0)
     elif start > silent_until:
-        found.insert(0, Slice(LEAD, 0, start, -1, -120.0, (), False, kit.slices.get(LEAD, PLAIN)))
+        found.insert(0, Slice(LEAD, 0, start, -1, None, -120.0, (), False, kit.slices.get(LEAD, PLAIN)))
     return tuple(found)
 
 

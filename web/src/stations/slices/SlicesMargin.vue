@@ -18,6 +18,8 @@ const moved = computed(() => {
   const s = piece.value
   return s?.read_s == null ? null : 1000 * (s.first_s - s.read_s)
 })
+/** How far off the attack may be; nothing for a cut that has none. */
+const within = computed(() => (piece.value?.within_ms ? ` ± ${piece.value.within_ms.toFixed(1)} ms` : ''))
 const breaks = computed(() => kits.nulled?.breaking.find(([id]) => id === piece.value?.id))
 const value = (event: Event) => (event.target as HTMLInputElement).value
 </script>
@@ -41,7 +43,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
       <template v-if="several === 1">
         <h3>What was measured</h3>
         <div class="finding">
-          <span>attack</span><span>{{ clock(piece.read_s ?? piece.first_s, 4) }}</span>
+          <span>attack</span><span>{{ clock(piece.read_s ?? piece.first_s, 4) }}{{ within }}</span>
         </div>
         <div class="finding">
           <span>lasts</span><span>{{ Math.round(1000 * (piece.last_s - piece.first_s)) }} ms</span>
