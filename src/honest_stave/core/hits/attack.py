@@ -42,10 +42,12 @@ LEAST_NEW = 1e-5
 FIRST_APART_S, FIRST_LOUDER, FIRST_EVIDENCE, FIRST_UNHEARD = 0.0008, 4.0, 5.0, 0.3
 # Samples of a drum are not independent of each other: the evidence of so many counts as one.
 ALIKE_SAMPLES = 10
-# A click is looked for this near. It stands so far over all but its loudest samples, and what follows it is hardly
-# more than what went before: of 10,000 strokes of kits in no training eleven are so.
+# A click is looked for this near. Far over most samples stand either some that are nearly alike, for prediction looks
+# back on a click, or one alone, where nothing was predicted; and after it neither what is new nor what sounds is more
+# than it was. Of 26,600 strokes 36 are so, of 46 clicks 42.
 CLICK_NEAR_S, CLICK_SAMPLES, CLICK_DB = 0.008, 40, 17.0
-CLICK_BESIDE_S, CLICK_LEFT_DB = (0.001, 0.007), 1.0
+FEW_SAMPLES, ALIKE_DB, SOME_SAMPLES, ALONE_DB = 5, 11.0, 17, 4.0
+BESIDE_S, NEW_UNTIL_S, NEW_LEFT_DB, SOUND_UNTIL_S, SOUND_LEFT_DB = 0.001, 0.007, 1.0, 0.004, 1.5
 # Samples before the place looked at, of the stretch in which prediction is of use.
 MIDDLE = round(-PARTED_S[0] * RATE)
 
@@ -87,12 +89,13 @@ def refine_attacks(mono: Floats, time_s: Values) -> Attacks:
         sound = cut_out(mono, block - before, before + end).astype(np.float64)
         sound -= sound[:, : _samples(LEARNT_S[1] - LEARNT_S[0])].mean(axis=1, keepdims=True)
         left = _unpredicted(sound)
-        least = LEAST_NEW * np.square(sound[:, before - MIDDLE :]).mean(axis=1, keepdims=True) + 1e-12
+        power = np.square(sound[:, before - MIDDLE :])
+        least = LEAST_NEW * power.mean(axis=1, keepdims=True) + 1e-12
         energy = np.cumsum(_unclicked(left) ** 2 + least, axis=1)
         begins, off = _begins(energy)
         found.append(np.maximum(block + begins, 0.0))
         within.append(np.maximum(PLACED_WIDER * off / RATE, LEAST_WITHIN_S))
-        clicks.append(_is_click(left, energy))
+        clicks.append(_is_click(left, energy, np.cumsum(power + 1e-12, axis=1)))
     return Attacks(np.concatenate(found) / RATE, np.concatenate(within), np.concatenate(clicks))
 
 
@@ -166,13 +169,27 @@ def _parted(
     return better / (2 * ALIKE_SAMPLES), after / before
 
 
-def _is_click(left: Values, energy: Values) -> NDArray[np.bool_]:
-    """Whether all that is new near the middle is a click, (hits,)."""
+def _is_click(left: Values, energy: Values, sounding: Values) -> NDArray[np.bool_]:
+    """Whether all that is new near the middle is a click, (hits,).
+
+    Args:
+        left: what prediction leaves, (hits, samples).
+        energy: of what is new, summed.
+        sounding: energy of the sound itself, summed.
+    """
     near = slice(MIDDLE - _samples(CLICK_NEAR_S), MIDDLE + _samples(CLICK_NEAR_S))
-    ordered = np.partition(left[:, near], [-CLICK_SAMPLES, -1], axis=1)
-    sharp = 20 * np.log10((ordered[:, -1] + 1e-9) / (ordered[:, -CLICK_SAMPLES] + 1e-9)) > CLICK_DB
+    places = [-FEW_SAMPLES, -SOME_SAMPLES, -CLICK_SAMPLES]
+    ordered = np.partition(left[:, near], [*places, -1], axis=1) + 1e-9
+    few_db, some_db, most_db = 20 * np.log10(ordered[:, -1] / ordered[:, places].T)
     loudest, row = near.start + left[:, near].argmax(axis=1), np.arange(len(left))
-    soon, late = (_samples(s) for s in CLICK_BESIDE_S)
-    before = energy[row, loudest - soon] - energy[row, loudest - late]
-    after = energy[row, loudest + late] - energy[row, loudest + soon]
-    return np.asarray(sharp & (10 * np.log10(after / before) < CLICK_LEFT_DB))
+
+    def risen_db(sums: Values, until_s: float) -> Values:
+        """Mean power from a millisecond after the loudest sample on over that of the time before it."""
+        soon, late, long = _samples(BESIDE_S), _samples(until_s), _samples(NEW_UNTIL_S)
+        before = (sums[row, loudest - soon] - sums[row, loudest - long]) / (long - soon)
+        after = (sums[row, loudest + late] - sums[row, loudest + soon]) / (late - soon)
+        return np.asarray(10 * np.log10(after / before))
+
+    is_sharp = (most_db > CLICK_DB) & ((few_db < ALIKE_DB) | (some_db < few_db + ALONE_DB))
+    leaves_nothing = risen_db(energy, NEW_UNTIL_S) < NEW_LEFT_DB
+    return np.asarray(is_sharp & leaves_nothing & (risen_db(sounding, SOUND_UNTIL_S) < SOUND_LEFT_DB))
