@@ -43,7 +43,7 @@ FIRST_APART_S, FIRST_LOUDER, FIRST_EVIDENCE, FIRST_UNHEARD = 0.0008, 4.0, 5.0, 0
 # Samples of a drum are not independent of each other: the evidence of so many counts as one.
 ALIKE_SAMPLES = 10
 # A click is looked for this near. It stands far over all but a few samples, and after it neither what is new nor what
-# sounds is more than it was: of 46 clicks 43 are so, and of 26,600 strokes 67, spikes with next to nothing after them.
+# sounds is more than it was: of 46 clicks 43 are so, of 26,600 strokes 67, spikes with next to nothing after them.
 CLICK_NEAR_S, CLICK_SAMPLES, CLICK_DB = 0.008, 40, 17.0
 BESIDE_S, NEW_UNTIL_S, NEW_LEFT_DB, SOUND_UNTIL_S, SOUND_LEFT_DB = 0.001, 0.007, 1.0, 0.004, 1.5
 # Samples before the place looked at, of the stretch in which prediction is of use.
