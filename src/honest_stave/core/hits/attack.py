@@ -33,7 +33,7 @@ PARTED_S = (-0.018, 0.013)
 # What is left of the stretch tells how loud it is (three quarters lie under this: more than half may be silence), and
 # nothing counts as more than so many times that: a click is a few samples, a stroke many.
 LOUDNESS_S, LOUDNESS_QUANTILE, MOST_TIMES = (-0.012, 0.025), 0.75, 3.0
-# Under this share of the power of the stretch nothing is new to begin yet.
+# Under this share of the power of the stretch nothing is heard to begin yet.
 HEARD_SHARE = 0.01
 # Not new is what lies so far under the sound itself: what is left of an offset where a sample was cut off.
 LEAST_NEW = 1e-5
