@@ -14,7 +14,7 @@ from training.hit_clips import HitClip
 from training.loops_made import TOGETHER, loops_in, made_loops
 
 # Raise whenever the first network hears otherwise.
-RECIPE = 8
+RECIPE = 9
 NEAR_S = 0.025
 
 

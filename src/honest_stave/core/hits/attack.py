@@ -49,8 +49,8 @@ BESIDE_S, NEW_UNTIL_S, NEW_LEFT_DB, SOUND_UNTIL_S, SOUND_LEFT_DB = 0.001, 0.007,
 # Samples before the place looked at, of the stretch in which prediction is of use.
 MIDDLE = round(-PARTED_S[0] * RATE)
 # How sure a place is: four of five attacks lie no further off than said (of loops of kits in no training so many do),
-# but when a sound begins is a matter of taste within this.
-PLACED_SHARE, PLACED_WIDER, LEAST_WITHIN_S = 0.8, 1.4, 0.0005
+# but when a sound begins is a matter of taste within this: by so much practice loops differ from others.
+PLACED_SHARE, PLACED_WIDER, LEAST_WITHIN_S = 0.8, 1.4, 0.0007
 # Spreads that are tried: one in ten apart.
 SPREADS_TRIED = 60
 
