@@ -107,7 +107,7 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
     """
     loudest_db = max((m.level_db for m in moments), default=0.0)
     moved, away = dict(kit.moved), set(kit.away)
-    cuts: list[tuple[int, str, Moment, bool]] = []
+    cuts: list[tuple[int, str, Moment, tuple[Strike, ...], bool]] = []
     for moment in moments:
         id = cut_id(moment.frame)
         strikes = counted(moment, kit, loudest_db)
@@ -115,14 +115,14 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
         if id in away or not (strikes or touched):
             continue
         place = moved.get(id, moment.frame)
-        cuts.append((place, id, replace(moment, strikes=strikes), id in moved))
-    cuts += [(frame, id, BY_HAND, True) for id, frame in kit.hand]
+        cuts.append((place, id, moment, strikes, id in moved))
+    cuts += [(frame, id, BY_HAND, (), True) for id, frame in kit.hand]
     cuts = sorted((c for c in cuts if 0 <= c[0] < frames), key=lambda c: c[:2])
-    kept: list[tuple[int, str, Moment, bool]] = []
+    kept: list[tuple[int, str, Moment, tuple[Strike, ...], bool]] = []
     for cut in cuts:
         if kept and cut[0] - kept[-1][0] < max(APART_S * rate, 1):
             # Of two at one place the one by hand stays.
-            kept[-1] = cut if cut[3] and not kept[-1][3] else kept[-1]
+            kept[-1] = cut if cut[4] and not kept[-1][4] else kept[-1]
             continue
         kept.append(cut)
     if len(kept) > MOST_SLICES:
@@ -138,11 +138,11 @@ def slices_of(moments: Sequence[Moment], kit: Kit, rate: int, frames: int, silen
             read_frame=read.frame,
             within_ms=read.within_ms,
             level_db=read.level_db,
-            strikes=as_set(read.strikes, kit.slices[id]) if id in kit.slices else read.strikes,
+            strikes=as_set(strikes, kit.slices[id]) if id in kit.slices else strikes,
             by_hand=by_hand,
             settings=kit.slices.get(id, PLAIN),
         )
-        for (first, id, read, by_hand), last in zip(kept, ends, strict=True)
+        for (first, id, read, strikes, by_hand), last in zip(kept, ends, strict=True)
     ]
     start = kept[0][0] if kept else frames
     if found and 0 < start <= SHORTEST_LEAD_S * rate:
