@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from honest_stave.core.beat.loop_tempo import propose_tempo
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
+from honest_stave.core.hits.doubts import doubts_of
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import MOST_SLICES, Kit, Slice, SliceSettings, Strike
 from honest_stave.core.hits.pattern import at_pace, drum_notes, pattern_of, repeated, shuffled
@@ -82,6 +83,18 @@ def test_a_slice_says_how_far_off_its_attack_may_be_where_that_was_measured() ->
     assert {s.within_ms for s in cut(replace(KIT, hand=(("h1", 3 * RATE),))) if s.by_hand} == {None}
     before = replace(LOOP, within_s=np.full(len(LOOP.time_s), np.nan))
     assert {m.within_ms for m in moments_of(before, RATE)} == {None}
+
+
+def test_doubts_are_what_is_unsure_or_loosely_placed_and_not_set_by_hand() -> None:
+    assert doubts_of(cut()) == []
+    unsure = LOOP.confidence.copy()
+    unsure[2] = 0.6
+    loose = np.where(np.arange(len(unsure)) == 4, 0.0062, 0.0014)
+    moments = moments_of(replace(LOOP, confidence=unsure, within_s=loose), RATE)
+    slices = slices_of(moments, KIT, RATE, FRAMES, 0)
+    assert doubts_of(slices) == ["r26460", "r70560"]
+    moved = kit_edits.move(KIT, slices, ["r26460"], lambda s: s.first + 40, FRAMES)
+    assert doubts_of(slices_of(moments, moved, RATE, FRAMES, 0)) == ["r70560"]
 
 
 def test_more_hits_than_a_kit_holds_are_cut_at_the_loudest() -> None:

@@ -2214,6 +2214,7 @@ export interface components {
             beat_maps: {
                 [key: string]: components["schemas"]["BeatMapSummary"];
             };
+            note_doubts: components["schemas"]["NoteDoubts"];
             /** Undo */
             undo: string | null;
             /** Redo */
@@ -2547,6 +2548,10 @@ export interface components {
             tempo: components["schemas"]["LoopTempo"] | null;
             /** Tempi */
             tempi: components["schemas"]["LoopTempo"][];
+            /** Doubts */
+            doubts: string[];
+            /** Sure */
+            sure: number;
         };
         /**
          * Knot
@@ -2725,6 +2730,16 @@ export interface components {
             touched: boolean;
             /** Line */
             line: string;
+        };
+        /**
+         * NoteDoubts
+         * @description How sure a note must be to stand in ink, and one that is left out to be walked to.
+         */
+        NoteDoubts: {
+            /** Sure */
+            sure: number;
+            /** Worth Walking */
+            worth_walking: number;
         };
         /**
          * NoteMaps

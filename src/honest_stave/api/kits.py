@@ -9,6 +9,7 @@ from pydantic_core import to_json
 from honest_stave.api.folios import Grid
 from honest_stave.api.models import Kit, Model, Opened, Revision, Seconds, SliceSettings
 from honest_stave.api.takes import BINARY, Queued
+from honest_stave.core.hits.doubts import SURE, doubts_of
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.pace import stereo
@@ -87,6 +88,8 @@ class KitView(Model):
     grid: Grid
     tempo: LoopTempo | None
     tempi: list[LoopTempo]
+    doubts: list[str]
+    sure: float
 
 
 class Thresholds(Model):
@@ -207,6 +210,8 @@ def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
         "grid": timing.grid(tempo_map, -2.0, len(found.samples) / rate + 2.0),
         "tempo": tempo,
         "tempi": tempi,
+        "doubts": doubts_of(found.slices),
+        "sure": SURE,
     }
     return Response(to_json(view), media_type="application/json")
 

@@ -240,6 +240,13 @@ class BeatMapSummary(Model):
     pins: int
 
 
+class NoteDoubts(Model):
+    """How sure a note must be to stand in ink, and one that is left out to be walked to."""
+
+    sure: float
+    worth_walking: float
+
+
 class FolioState(Model):
     """A folio whole, but for the notes of its parts."""
 
@@ -252,6 +259,7 @@ class FolioState(Model):
     parts: dict[str, Part]
     kits: dict[str, Kit]
     beat_maps: dict[str, BeatMapSummary]
+    note_doubts: NoteDoubts
     undo: str | None
     redo: str | None
 

@@ -9,6 +9,7 @@ from sqlalchemy.orm import aliased
 
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.errors import BadInput
+from honest_stave.core.pitch.limits import SURE, WORTH_WALKING
 from honest_stave.core.words import free_name
 from honest_stave.service.codec import part_from_body, part_to_body, tempo_to_body
 from honest_stave.service.studio import Studio
@@ -117,6 +118,7 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "beat_maps": {
                 i: _summary(body) for i, body in _by_age(history.entities(session, folio_id, BEAT_MAP)).items()
             },
+            "note_doubts": {"sure": SURE, "worth_walking": WORTH_WALKING},
             "undo": next((label for _, label, _, undone in changes if not undone), None),
             "redo": next((label for _, label, _, undone in reversed(changes) if undone), None),
         }

@@ -28,7 +28,7 @@ async function answer(request: Request | string): Promise<Response> {
   if (asking.method !== 'GET') bodies.push((await asking.json()) as (typeof bodies)[0])
   const summary = { name: 'curtain', take: 't', reading: 'r', at: 1, beats: 4, pins: 0 }
   const said: Record<string, unknown> = {
-    '': { id: 'f', revision: 3, changed_at: 1, takes: { t: take }, parts: {}, kits: {}, beat_maps: { b: summary }, settings: {} },
+    '': { id: 'f', revision: 3, changed_at: 1, takes: { t: take }, parts: {}, kits: {}, beat_maps: { b: summary }, settings: {}, note_doubts: { sure: 0.8, worth_walking: 0.12 } },
     '/readings': [],
     '/jobs': [],
     '/beat-maps/b': view,

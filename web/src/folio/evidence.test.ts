@@ -33,7 +33,15 @@ async function answer(request: Request | string): Promise<Response> {
   asked.push(path + url.search)
   if (typeof request !== 'string' && request.method !== 'GET') bodies.push(await request.json())
   const said: Record<string, unknown> = {
-    '': { id: 'f', revision: 1, changed_at: 1, takes: { t: take }, parts, settings: {} },
+    '': {
+      id: 'f',
+      revision: 1,
+      changed_at: 1,
+      takes: { t: take },
+      parts,
+      settings: {},
+      note_doubts: { sure: 0.8, worth_walking: 0.12 },
+    },
     '/readings': [],
     '/jobs': [],
     '/parts/p/notes': [note('a', 57), note('b', 64)],

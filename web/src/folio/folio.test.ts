@@ -20,7 +20,15 @@ class Server {
     )
   }
   state() {
-    return { id: 'f', revision: this.revision, changed_at: this.revision, takes: {}, parts: {}, settings: {} }
+    return {
+      id: 'f',
+      revision: this.revision,
+      changed_at: this.revision,
+      takes: {},
+      parts: {},
+      settings: {},
+      note_doubts: { sure: 0.8, worth_walking: 0.12 },
+    }
   }
 }
 

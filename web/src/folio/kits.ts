@@ -13,9 +13,6 @@ export type KitView = Omit<Schemas['KitView'], 'slices'> & { slices: SliceBody[]
 export type Thresholds = Schemas['Thresholds']
 type SliceValues = Partial<Schemas['SliceValues']>
 
-/** Slices less sure than this are doubts, and those whose attack may lie this far off. */
-const IN_DOUBT = 0.75
-const LOOSE_MS = 5
 /** Thresholds that have not moved for so long rest. */
 export const RESTS_MS = 250
 const LEAD = 'lead'
@@ -57,11 +54,10 @@ export const useKits = defineStore('kits', () => {
   const playable = computed(() => slices.value.filter((s) => s.id !== LEAD))
   const focus = computed(() => slices.value.find((s) => selection.value.has(s.id)) ?? null)
   const place = computed(() => playable.value.findIndex((s) => s.id === focus.value?.id))
-  const doubts = computed(() =>
-    playable.value.filter(
-      (s) => !s.by_hand && ((s.within_ms ?? 0) > LOOSE_MS || s.strikes.some((x) => x.confidence < IN_DOUBT)),
-    ),
-  )
+  const doubts = computed(() => {
+    const ids = new Set(kit.value?.doubts)
+    return slices.value.filter((s) => ids.has(s.id))
+  })
   const reading = computed(() =>
     folio.running.find((j) => j.kind === 'hits' && j.title.includes(`“${notes.take?.name}”`)),
   )

@@ -11,9 +11,6 @@ import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInD
 
 type Candidates = Schemas['Candidates']
 
-/** Left-out candidates less sure than this are not walked through. */
-const WORTH_WALKING = 0.12
-
 export const useNotes = defineStore('notes', () => {
   const folio = useFolio()
   const notices = useNotices()
@@ -42,13 +39,17 @@ export const useNotes = defineStore('notes', () => {
   const reading = computed(() => folio.readings.find((r) => r.id === readingId.value) ?? null)
   const readingsOfTake = computed(() => folio.readings.filter((r) => r.take === takeId.value))
   const partStrokes = new PartStrokes()
+  // Numbers by themselves: a folio that changes in other things changes no stroke.
+  const sure = computed(() => folio.state?.note_doubts.sure ?? 0)
+  const worthWalking = computed(() => folio.state?.note_doubts.worth_walking ?? 1)
+  const limits = computed(() => ({ least: least.value, sure: sure.value }))
   const strokes = computed(() => {
-    if (part.value) return partStrokes.of(notes.value, candidates.value, least.value, part.value.octave)
-    if (candidates.value) return strokesOfCandidates(candidates.value, least.value)
+    if (part.value) return partStrokes.of(notes.value, candidates.value, limits.value, part.value.octave)
+    if (candidates.value) return strokesOfCandidates(candidates.value, limits.value)
     return emptyStrokes()
   })
   const otherStrokes = computed(() =>
-    other.value ? strokesOfCandidates(other.value.candidates, least.value) : null,
+    other.value ? strokesOfCandidates(other.value.candidates, limits.value) : null,
   )
   // An edit keeps the list of names where the order stays, and with it this map.
   const names = computed(() => strokes.value.id)
@@ -58,7 +59,7 @@ export const useNotes = defineStore('notes', () => {
   ) // prettier-ignore
   const focus = computed(() => selectedIndices.value[0] ?? -1)
   const focusNote = computed(() => notes.value.find((n) => n.id === strokes.value.id[focus.value]) ?? null)
-  const doubts = computed(() => rowsInDoubt(strokes.value, WORTH_WALKING))
+  const doubts = computed(() => rowsInDoubt(strokes.value, worthWalking.value))
   const counted = computed(() => countCounted(strokes.value))
 
   function path() {

@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { NoteBody } from './client'
 import { DOUBTFUL, INK, inView, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates, strokesOfPart } from './strokes' // prettier-ignore
 
+const at = (least: number) => ({ least, sure: 0.8 })
 const found = {
   onset_s: [2, 0, 1],
   offset_s: [2.5, 4, 1.2],
@@ -14,13 +15,13 @@ const found = {
 
 describe('strokes', () => {
   it('orders candidates and marks those in doubt and left out', () => {
-    const strokes = strokesOfCandidates(found, 0.5)
+    const strokes = strokesOfCandidates(found, at(0.5))
     expect([...strokes.onset]).toEqual([0, 1, 2])
     expect([...strokes.kind]).toEqual([DOUBTFUL, LEFT_OUT, INK])
     expect(strokes.id).toEqual(['candidate 1', 'candidate 2', 'candidate 0'])
   })
   it('finds a long note that began before the view', () => {
-    const strokes = strokesOfCandidates(found, 0.5)
+    const strokes = strokesOfCandidates(found, at(0.5))
     expect(inView(strokes, 3, 3.5)).toEqual([0, 3])
     expect(inView(strokes, 10, 11)).toEqual([3, 3])
   })
@@ -51,23 +52,23 @@ describe('strokes of a part, kept from edit to edit', () => {
     ]
     for (const edited of edits) {
       const kept = new PartStrokes()
-      kept.of(notes, found, 0.7, 0)
-      expect(kept.of(edited, found, 0.7, 0)).toEqual(strokesOfPart(edited, found, 0.7, 0))
+      kept.of(notes, found, at(0.7), 0)
+      expect(kept.of(edited, found, at(0.7), 0)).toEqual(strokesOfPart(edited, found, at(0.7), 0))
     }
   })
   it('keep their names where the order stays, and leave the older columns as they were', () => {
     const kept = new PartStrokes()
-    const before = kept.of(notes, null, 0.5, 0)
-    const after = kept.of(replaced(1, note('b', 1.5, 50, true)), null, 0.5, 0)
+    const before = kept.of(notes, null, at(0.5), 0)
+    const after = kept.of(replaced(1, note('b', 1.5, 50, true)), null, at(0.5), 0)
     expect(after.id).toBe(before.id)
     expect([before.pitch[1], after.pitch[1]]).toEqual([62, 50])
     expect([before.kind[1], after.kind[1]]).toEqual([DOUBTFUL, INK])
   })
   it('follow the limit and the octave', () => {
     const kept = new PartStrokes()
-    kept.of(notes, null, 0.5, 0)
-    expect([...kept.of(notes, null, 0.7, -1).pitch]).toEqual([48, 50, 52])
-    expect(rowsInDoubt(kept.of(notes, null, 0.7, 0), 0.12)).toEqual([0, 1, 2])
-    expect(rowsInDoubt(kept.of(notes, null, 0.7, 0), 0.65)).toEqual([])
+    kept.of(notes, null, at(0.5), 0)
+    expect([...kept.of(notes, null, at(0.7), -1).pitch]).toEqual([48, 50, 52])
+    expect(rowsInDoubt(kept.of(notes, null, at(0.7), 0), 0.12)).toEqual([0, 1, 2])
+    expect(rowsInDoubt(kept.of(notes, null, at(0.7), 0), 0.65)).toEqual([])
   })
 })

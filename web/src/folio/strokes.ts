@@ -5,8 +5,11 @@ export const INK = 0
 export const DOUBTFUL = 1
 export const LEFT_OUT = 2
 
-/** Sure enough to be drawn in ink. */
-export const SURE = 0.8
+/** Limits of confidence: what is less sure is left out, what is less than sure is a doubt. */
+export interface Limits {
+  least: number
+  sure: number
+}
 
 export interface Strokes {
   id: string[]
@@ -62,8 +65,8 @@ function ordered(strokes: Strokes): Strokes {
   return moved
 }
 
-function kindOf(confidence: number, least: number): number {
-  return confidence < least ? LEFT_OUT : confidence < SURE ? DOUBTFUL : INK
+function kindOf(confidence: number, { least, sure }: Limits): number {
+  return confidence < least ? LEFT_OUT : confidence < sure ? DOUBTFUL : INK
 }
 
 function putCandidate(
@@ -71,7 +74,7 @@ function putCandidate(
   at: number,
   found: Schemas['Candidates'],
   i: number,
-  least: number,
+  limits: Limits,
   octave: number,
 ) {
   s.id[at] = candidateId(i)
@@ -80,7 +83,7 @@ function putCandidate(
   s.pitch[at] = found.pitch[i] + 12 * octave
   s.velocity[at] = found.velocity[i]
   s.confidence[at] = found.confidence[i]
-  s.kind[at] = kindOf(found.confidence[i], least)
+  s.kind[at] = kindOf(found.confidence[i], limits)
 }
 
 export function candidateId(index: number): string {
@@ -88,13 +91,13 @@ export function candidateId(index: number): string {
 }
 
 /** A reading's candidates: counted in ink, doubtful or left out in pencil. */
-export function strokesOfCandidates(found: Schemas['Candidates'], least: number): Strokes {
+export function strokesOfCandidates(found: Schemas['Candidates'], limits: Limits): Strokes {
   const strokes = emptyStrokes(found.onset_s.length)
-  for (let i = 0; i < found.onset_s.length; i++) putCandidate(strokes, i, found, i, least, 0)
+  for (let i = 0; i < found.onset_s.length; i++) putCandidate(strokes, i, found, i, limits, 0)
   return ordered(strokes)
 }
 
-function putNote(s: Strokes, at: number, note: NoteBody, least: number, octave: number) {
+function putNote(s: Strokes, at: number, note: NoteBody, limits: Limits, octave: number) {
   const confidence = note.touched ? 1 : (note.origin?.confidence ?? 1)
   s.id[at] = note.id
   s.onset[at] = note.onset_s
@@ -103,20 +106,20 @@ function putNote(s: Strokes, at: number, note: NoteBody, least: number, octave: 
   s.velocity[at] = note.velocity
   s.confidence[at] = confidence
   // Below a limit that is being moved a note is shown as it will be: left out.
-  s.kind[at] = kindOf(confidence, least)
+  s.kind[at] = kindOf(confidence, limits)
 }
 
 /** A part's notes, and behind them the candidates that its limit leaves out. */
 export function strokesOfPart(
   notes: NoteBody[],
   found: Schemas['Candidates'] | null,
-  least: number,
+  limits: Limits,
   octave: number,
 ): Strokes {
-  const left = found ? [...found.confidence.keys()].filter((i) => found.confidence[i] < least) : []
+  const left = found ? [...found.confidence.keys()].filter((i) => found.confidence[i] < limits.least) : []
   const strokes = emptyStrokes(notes.length + left.length)
-  notes.forEach((note, i) => putNote(strokes, i, note, least, octave))
-  left.forEach((i, k) => found && putCandidate(strokes, notes.length + k, found, i, least, octave))
+  notes.forEach((note, i) => putNote(strokes, i, note, limits, octave))
+  left.forEach((i, k) => found && putCandidate(strokes, notes.length + k, found, i, limits, octave))
   return ordered(strokes)
 }
 
@@ -127,19 +130,21 @@ const MOST_PATCHED = 500
 export class PartStrokes {
   private notes: NoteBody[] = []
   private found: Schemas['Candidates'] | null = null
-  private least = NaN
+  private limits: Limits = { least: NaN, sure: NaN }
   private octave = 0
   private strokes = emptyStrokes()
   private rows: Map<string, number> | null = null
 
-  of(notes: NoteBody[], found: Schemas['Candidates'] | null, least: number, octave: number): Strokes {
-    const alike = found === this.found && least === this.least && octave === this.octave
+  of(notes: NoteBody[], found: Schemas['Candidates'] | null, limits: Limits, octave: number): Strokes {
+    const { least, sure } = this.limits
+    const alike =
+      found === this.found && limits.least === least && limits.sure === sure && octave === this.octave
     const patched = alike ? this.patched(notes) : null
     if (!patched) {
-      this.strokes = strokesOfPart(notes, found, least, octave)
+      this.strokes = strokesOfPart(notes, found, limits, octave)
       this.rows = null
     } else this.strokes = patched
-    Object.assign(this, { notes, found, least, octave })
+    Object.assign(this, { notes, found, limits, octave })
     return this.strokes
   }
 
@@ -161,7 +166,7 @@ export class PartStrokes {
       confidence: confidence.slice(), kind: kind.slice(), longest: this.strokes.longest,
     } // prettier-ignore
     const rows = changed.map((note) => this.rowOf(note.id))
-    changed.forEach((note, k) => putNote(s, rows[k], note, this.least, this.octave))
+    changed.forEach((note, k) => putNote(s, rows[k], note, this.limits, this.octave))
     for (const row of rows) {
       if (row > 0 && isBefore(s, row, row - 1)) return null
       if (row < id.length - 1 && isBefore(s, row + 1, row)) return null

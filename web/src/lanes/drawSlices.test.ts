@@ -17,7 +17,7 @@ function slice(i: number, extra: Partial<SliceBody> = {}): SliceBody {
     by_hand: false, key: 36 + i, off_grid_ms: 0, settings, ...extra,
   } as unknown as SliceBody // prettier-ignore
 }
-const view = (slices: SliceBody[]) => ({ slices }) as unknown as KitView
+const view = (slices: SliceBody[]) => ({ slices, sure: 0.75 }) as unknown as KitView
 
 /** A pen that keeps what it fills, strokes and writes, with the colours in force. */
 function recordingPen() {

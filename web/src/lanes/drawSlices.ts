@@ -16,7 +16,6 @@ const NARROWEST_LABEL_PX = 9
 const FIGURE_PX = 7.8
 const LABEL_APART_PX = 3
 const NARROWEST_MS_PX = 30
-const SURE = 0.75
 
 /** First and one past the last slice in view. */
 export function slicesInView(slices: SliceBody[], axis: TimeAxis): [number, number] {
@@ -186,7 +185,7 @@ export function drawHitLanes(
       nib(pen, x, base, tall)
       pen.fillStyle = pen.strokeStyle = chosen && (!drum || strike.drum === drum) ? c.madder : c.ink
       pen.lineWidth = 1.1
-      if (strike.confidence >= SURE) pen.fill()
+      if (strike.confidence >= view.sure) pen.fill()
       else {
         pen.globalAlpha = 0.18
         pen.fill()

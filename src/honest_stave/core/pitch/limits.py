@@ -13,6 +13,8 @@ LIMITS = np.arange(101) / 100
 # Where much is doubtful some notes are not even candidates: so many for all that is undecided among these. By the
 # tuning clips (371 of 12,888 notes); a bank kept for measuring has a fifth more of them, real instruments two thirds.
 UNHEARD = 0.42
+# Notes this sure are told in ink; the others are doubts, and so are those left out that may well be notes.
+SURE, WORTH_WALKING = 0.8, 0.12
 # No limit is proposed under this: so doubtful a take has no reading worth the name, whatever its F1.
 LOWEST_PROPOSED = 0.25
 
