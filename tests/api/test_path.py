@@ -36,7 +36,7 @@ def test_the_whole_path(app: App) -> None:
     assert made["proof"]["same"]
     assert made["proof"]["notes"] == len(counted)
     data = app.client.get(app.url(f"/hand-ons/{made['id']}/file"))
-    assert "filename*=UTF-8''The%20Lighthouse%20Goat" in data.headers["content-disposition"]
+    assert "filename*=utf-8''The%20Lighthouse%20Goat" in data.headers["content-disposition"]
     file = mido.MidiFile(file=io.BytesIO(data.content))
     assert sum(m.type == "note_on" for t in file.tracks for m in t) == len(counted)
 

@@ -6,7 +6,7 @@ import pytest
 from honest_stave.core.errors import NotFound
 from honest_stave.core.part.events import Sounding
 from honest_stave.core.sound.instruments import INSTRUMENT_IDS, RATE, instrument
-from honest_stave.core.sound.pace import playable, stretched_piece
+from honest_stave.core.sound.pace import joining_piece, playable, stretched_piece
 from honest_stave.core.sound.render import render, render_note
 
 
@@ -67,6 +67,17 @@ def test_pace_changes_length_and_not_pitch(pace: float) -> None:
     slow = stretched_piece(tone, RATE, 1.0, 3.0, pace)
     assert slow.shape == (2, round(2 * RATE / pace))
     assert strongest_hz(slow[0, 2000:-2000], 250, 400) == pytest.approx(330, abs=1.5)
+
+
+@pytest.mark.parametrize("pace", [0.25, 0.5, 0.8])
+def test_pieces_at_a_pace_join_without_a_seam(pace: float) -> None:
+    tone = 0.5 * np.sin(2 * np.pi * 220 * np.arange(9 * RATE) / RATE).astype(np.float32)[:, None]
+    slow = np.concatenate([joining_piece(tone, RATE, start, start + 2.0, pace) for start in (1.0, 3.0, 5.0)], axis=1)
+    assert slow.shape[1] == 3 * round(2 * RATE / pace)
+    # A tone that jumps bends much more sharply than it does by itself, and has a hole.
+    bends = np.abs(np.diff(slow[0, RATE:-RATE], 2))
+    assert bends.max() < 2 * np.quantile(bends, 0.99)
+    assert np.abs(slow[0, RATE:-RATE]).reshape(-1, RATE // 20).max(axis=1).min() > 0.45
 
 
 def test_outside_the_recording_there_is_silence() -> None:

@@ -1,9 +1,9 @@
 """Handing on: described, written, proven, fetched."""
 
 from typing import Any, Literal
-from urllib.parse import quote
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter
+from fastapi.responses import FileResponse
 from pydantic import Field
 
 from honest_stave.api.models import Model, Opened
@@ -101,11 +101,9 @@ def hand_on(studio: Opened, folio_id: str, body: Ask) -> HandOn:
     return hand_on_model(handing.hand_on(studio, folio_id, body.model_dump()))
 
 
-@router.get("/{hand_on_id}/file", response_class=Response)
-def get_file(studio: Opened, folio_id: str, hand_on_id: str) -> Response:
+@router.get("/{hand_on_id}/file", response_class=FileResponse)
+def get_file(studio: Opened, folio_id: str, hand_on_id: str) -> FileResponse:
     """The file."""
-    name, data = handing.file_of(studio, folio_id, hand_on_id)
+    name, path = handing.file_of(studio, folio_id, hand_on_id)
     kind = {"mid": "audio/midi", "zip": "application/zip"}.get(name.rsplit(".", 1)[-1], "text/plain; charset=utf-8")
-    return Response(
-        data, media_type=kind, headers={"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
-    )
+    return FileResponse(path, media_type=kind, filename=name)

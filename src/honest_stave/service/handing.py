@@ -1,11 +1,10 @@
 """Handing on: described, written, proven, kept, repeated; one file or one a part in a ZIP."""
 
-import io
 import re
 import time
 import uuid
-import zipfile
 from dataclasses import asdict
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import select
@@ -20,6 +19,7 @@ from honest_stave.core.signal.convert import pitch_name
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.core.words import free_name
 from honest_stave.service import folios, parts
+from honest_stave.service.archive import keep_archive
 from honest_stave.service.codec import part_from_body
 from honest_stave.service.kits import maps_of_take
 from honest_stave.service.places import places_of, tempo_of
@@ -171,16 +171,20 @@ def hand_on(studio: Studio, folio_id: str, body: dict[str, Any]) -> dict[str, An
         else:
             data = _table(each, kind).encode()
         files.append((name, data))
-    name, data = files[0]
+    name = files[0][0]
     if len(files) > 1:
-        name, data = file_stem("{folio} parts", folio, "", 0) + ".zip", _zipped(files, told, proofs)
+        name = file_stem("{folio} parts", folio, "", 0) + ".zip"
+        text = "\n".join(proof_text(proof, file) for file, proof in proofs)
+        content = keep_archive(studio.files, files, told["words"], told["left_out"], text)
+    else:
+        content = studio.files.add(files[0][1])
     proof_body = _joined_proof(proofs)
     row = HandOn(
         id=uuid.uuid4().hex,
         folio_id=folio_id,
         at=time.time(),
         name=name,
-        content=studio.files.add(data),
+        content=content,
         settings={**body, "told": told},
         proof=proof_body,
     )
@@ -205,18 +209,6 @@ def _joined_proof(proofs: list[tuple[str, Proof]]) -> dict[str, Any]:
     return {**_proof_body(joined), "text": text}
 
 
-def _zipped(files: list[tuple[str, bytes]], told: dict[str, Any], proofs: list[tuple[str, Proof]]) -> bytes:
-    out = io.BytesIO()
-    listed = ["Written:", *told["words"], "", "Left out:", *(told["left_out"] or ["nothing"]), ""]
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, data in files:
-            archive.writestr(name, data)
-        archive.writestr("what was written.txt", "\n".join(listed))
-        if proofs:
-            archive.writestr("proof.txt", "\n".join(proof_text(p, name) for name, p in proofs))
-    return out.getvalue()
-
-
 def said(row: HandOn) -> dict[str, Any]:
     """A hand-on as the interface shows it."""
     told = row.settings.get("told", {})
@@ -237,8 +229,8 @@ def listed(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
         return [said(row) for row in session.scalars(query)]
 
 
-def file_of(studio: Studio, folio_id: str, hand_on_id: str) -> tuple[str, bytes]:
-    """Name and bytes of what was handed on.
+def file_of(studio: Studio, folio_id: str, hand_on_id: str) -> tuple[str, Path]:
+    """Name and file of what was handed on.
 
     Raises:
         NotFound: it is not there.
@@ -247,7 +239,7 @@ def file_of(studio: Studio, folio_id: str, hand_on_id: str) -> tuple[str, bytes]
         row = session.get(HandOn, hand_on_id)
     if row is None or row.folio_id != folio_id:
         raise NotFound("This file is no longer here.", "Hand it on again.")
-    return row.name, studio.files.path(row.content).read_bytes()
+    return row.name, studio.files.path(row.content)
 
 
 def remembered(studio: Studio) -> dict[str, Any]:

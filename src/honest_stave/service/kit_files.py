@@ -4,7 +4,6 @@ import csv
 import io
 import time
 import uuid
-import zipfile
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -19,6 +18,7 @@ from honest_stave.core.hits.zones_of_kit import LOOP_NAME, at_length, name_of, s
 from honest_stave.core.part.handing_on import words_of_doubt, write_and_prove
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import kit_parts, kit_tempo, kits
+from honest_stave.service.archive import keep_archive
 from honest_stave.service.handing import file_stem, said
 from honest_stave.service.kit_parts import PatternSettings
 from honest_stave.service.kits import OpenKit
@@ -111,17 +111,6 @@ def _labels(found: OpenKit) -> str:
     )
 
 
-def zipped(made: KitFiles, name: str) -> bytes:
-    """All files of a kit in one ZIP, with what was written and its proof in words."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for path, data in made.files:
-            archive.writestr(path, data)
-        archive.writestr("what was written.txt", "\n".join(["Written:", *made.words, ""]))
-        archive.writestr("proof.txt", kit_proof_text(made.proof, name))
-    return out.getvalue()
-
-
 def hand_on(
     studio: Studio, folio_id: str, kit_id: str, formats: list[str], settings: PatternSettings
 ) -> dict[str, Any]:
@@ -149,7 +138,7 @@ def hand_on(
         folio_id=folio_id,
         at=time.time(),
         name=title,
-        content=studio.files.add(zipped(made, name)),
+        content=keep_archive(studio.files, made.files, made.words, None, kit_proof_text(proof, name)),
         settings={"kit": kit_id, "formats": formats, **asdict(settings), "told": told},
         proof=body,
     )

@@ -3,10 +3,8 @@
 import io
 import time
 import uuid
-import zipfile
 from typing import Any
 
-import numpy as np
 from sqlalchemy import select
 
 from honest_stave.core.beat import map_files
@@ -15,9 +13,10 @@ from honest_stave.core.beat.map_files import MapProof
 from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import WrittenPart
-from honest_stave.core.formats.wav_write import write_wav
+from honest_stave.core.formats.wav_write import wav_in_blocks
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import beat_maps, score_files, straightening, takes
+from honest_stave.service.archive import Content, keep_archive
 from honest_stave.service.handing import file_stem, lines_of, said
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -52,7 +51,8 @@ def hand_on(
     samples, rate = takes.samples_of(studio, take)
     name = file_stem("{part}", "", beat_map.name, 0)
     start_s = max(0.0, beat_map.beats[beat_map.meters[0].beat].time_s) if from_bar_one else 0.0
-    files, words, left_out = [], [_told_of_map(beat_map, start_s)], []
+    files: list[tuple[str, Content]] = []
+    words, left_out = [_told_of_map(beat_map, start_s)], []
     written: tuple[WrittenPart, ...] = ()
     if "parts" in formats:
         lines = lines_of(studio, folio_id, {}, beat_map.take)
@@ -71,12 +71,13 @@ def hand_on(
         click = soundfile.read(io.BytesIO(data), dtype="float32")[0]
         words.append(f"{name} click.wav is as long as the recording; put both at the same place.")
     if "bar" in formats:
-        cut, at_s = map_files.from_a_bar(np.asarray(samples), rate, beat_map)
-        files.append((f"{name} from a bar.wav", write_wav(cut, rate)))
-        words.append(f"{name} from a bar.wav begins exactly on a bar, {at_s:+.4f} s against the recording.")
+        blocks, first = map_files.from_a_bar(samples, rate, beat_map)
+        cut = wav_in_blocks(blocks, len(samples) - first, samples.shape[1], rate)
+        files.append((f"{name} from a bar.wav", cut))
+        words.append(f"{name} from a bar.wav begins exactly on a bar, {first / rate:+.4f} s against the recording.")
     if "straight" in formats:
-        tempo, data = straightening.straightened_by(studio, folio_id, map_id, straightened)
-        files.append((f"{name} at {tempo:g}.wav", data))
+        tempo, steady = straightening.straightened_by(studio, folio_id, map_id, straightened)
+        files.append((f"{name} at {tempo:g}.wav", steady))
         words.append(f"{name} at {tempo:g}.wav begins with the first beat and is steady at {tempo:g}.")
     score_proof = None
     if "score" in formats:
@@ -90,7 +91,7 @@ def hand_on(
     if "labels" in formats:
         files.append((f"{name} labels.txt", map_files.beats_as_labels(beat_map).encode()))
     proof = map_files.prove_map(beat_map, midi, start_s, click)
-    return _kept(studio, folio_id, map_id, name, files, words, left_out, proof, score_proof, formats)
+    return _kept(studio, folio_id, map_id, name, files, midi, words, left_out, proof, score_proof, formats)
 
 
 def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
@@ -133,8 +134,8 @@ def proof_text(proof: MapProof, score: ScoreProof | None, name: str) -> str:
 
 
 def _kept(
-    studio: Studio, folio_id: str, map_id: str, name: str, files: list[tuple[str, bytes]], words: list[str],
-    left_out: list[str], proof: MapProof, score_proof: ScoreProof | None, formats: list[str],
+    studio: Studio, folio_id: str, map_id: str, name: str, files: list[tuple[str, Content]], midi: bytes,
+    words: list[str], left_out: list[str], proof: MapProof, score_proof: ScoreProof | None, formats: list[str],
 ) -> dict[str, Any]:  # fmt: skip
     with studio.database.session() as session:
         folio = history.entity(session, folio_id, "settings", "settings")["title"]
@@ -143,18 +144,7 @@ def _kept(
     stem = file_stem("{folio} {part} map" if ending == "mid" else "{folio} {part} time", folio, name, 0)
     title = free_name(stem, taken, f".{ending}")
     text = proof_text(proof, score_proof, title)
-    data = files[0][1]
-    if ending == "zip":
-        out = io.BytesIO()
-        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-            for path, content in files:
-                archive.writestr(path, content)
-            archive.writestr(
-                "what was written.txt",
-                "\n".join(["Written:", *words, "", "Left out:", *(left_out or ["nothing"]), ""]),
-            )
-            archive.writestr("proof.txt", text)
-        data = out.getvalue()
+    content = studio.files.add(midi) if ending == "mid" else keep_archive(studio.files, files, words, left_out, text)
     same = proof.same and (score_proof is None or score_proof.same)
     body = {
         "same": same, "notes": proof.beats, "bends": 0, "greatest_ms": proof.worst_beat_ms,
@@ -162,7 +152,7 @@ def _kept(
     }  # fmt: skip
     told = {"names": [title], "words": words, "left_out": left_out, "said": []}
     row = HandOn(
-        id=uuid.uuid4().hex, folio_id=folio_id, at=time.time(), name=title, content=studio.files.add(data),
+        id=uuid.uuid4().hex, folio_id=folio_id, at=time.time(), name=title, content=content,
         settings={"beat_map": map_id, "formats": formats, "told": told}, proof=body,
     )  # fmt: skip
     with studio.database.session() as session:

@@ -1,5 +1,6 @@
 """A map's recording straightened to a steady tempo, in a worker: long work that is followed and can be stopped."""
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from honest_stave.core.beat import map_files
 from honest_stave.core.beat.beat_map import felt_bpm_of
 from honest_stave.core.errors import BadInput, Progress
-from honest_stave.core.formats.wav_write import write_wav
+from honest_stave.core.formats.wav_write import wav_in_blocks
 from honest_stave.service import beat_maps, takes
 from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
@@ -35,12 +36,16 @@ def straighten(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     """Straightens in a worker; the WAV goes into a file."""
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
     wanted, rate = arguments["settings"], arguments["rate"]
-    steady = map_files.straightened(samples, rate, beat_maps.map_from_body(wanted["map"]), wanted["bpm"], progress)
-    return {"content": files.add(write_wav(steady, rate)), "bpm": wanted["bpm"], "map_id": wanted["map_id"]}
+    beat_map = beat_maps.map_from_body(wanted["map"])
+    blocks, frames = map_files.straightened(samples, rate, beat_map, wanted["bpm"], progress)
+    with files.writing() as incoming:
+        incoming.file.writelines(wav_in_blocks(blocks, frames, 2, rate))
+        content = incoming.keep()
+    return {"content": content, "bpm": wanted["bpm"], "map_id": wanted["map_id"]}
 
 
-def straightened_by(studio: Studio, folio_id: str, map_id: str, job_id: str | None) -> tuple[float, bytes]:
-    """Felt beats a minute and the WAV that a job has made of a map's recording.
+def straightened_by(studio: Studio, folio_id: str, map_id: str, job_id: str | None) -> tuple[float, Path]:
+    """Felt beats a minute and the WAV file that a job has made of a map's recording.
 
     Raises:
         BadInput: no such job is done.
@@ -50,4 +55,4 @@ def straightened_by(studio: Studio, folio_id: str, map_id: str, job_id: str | No
         made = job.result if job and (job.folio_id, job.kind, job.state) == (folio_id, KIND, "done") else {}
     if made.get("map_id") != map_id:
         raise BadInput("The recording has not been straightened yet.", "Straighten it first, then hand it on.")
-    return made["bpm"], studio.files.path(made["content"]).read_bytes()
+    return made["bpm"], studio.files.path(made["content"])

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from honest_stave.core.errors import BadInput, NotFound, TooLarge
 from honest_stave.core.signal.listen import heard_channels
 from honest_stave.core.signal.peaks import LEVELS
-from honest_stave.core.sound.pace import playable, stretched_piece
+from honest_stave.core.sound.pace import joining_piece, playable
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios, performances
 from honest_stave.service.decoding import open_samples
@@ -164,7 +164,7 @@ def sound(studio: Studio, folio_id: str, take_id: str, from_s: float, to_s: floa
     if to_s - from_s > LONGEST_PIECE_S or not SLOWEST_PACE <= pace <= 1.0:
         raise BadInput("This stretch of sound is too long.", f"Ask for at most {LONGEST_PIECE_S:g} s.")
     samples, rate = samples_of(studio, take)
-    piece, played_rate = playable(stretched_piece(samples, rate, from_s, to_s, pace), rate)
+    piece, played_rate = playable(joining_piece(samples, rate, from_s, to_s, pace), rate)
     return piece.tobytes(), played_rate
 
 

@@ -2,12 +2,14 @@
 
 import csv
 import io
+from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
+from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of, times_of
 from honest_stave.core.beat.click import KEYS, RATE, Tick, render_click, ticks_of
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.formats.midi_read import TickClock, read_midi
@@ -20,6 +22,8 @@ WORST_PIN_S = 0.001
 # The click's attack is found in its recording within this of the map.
 WORST_CLICK_S = 0.001
 CLICK_NOTE_S = 0.05
+# Frames of a recording handed on at once.
+BLOCK_FRAMES = 1 << 18
 VELOCITY = {"accent": 112, "beat": 88, "between": 52}
 
 
@@ -109,55 +113,39 @@ def beats_as_labels(beat_map: BeatMap) -> str:
     return "".join(f"{t:.6f}\t{t:.6f}\t{name}\n" for t, name in sorted(rows))
 
 
-def from_a_bar(samples: NDArray[np.float32], rate: int, beat_map: BeatMap) -> tuple[NDArray[np.float32], float]:
-    """The recording padded with silence, or cut, so that it begins exactly on a bar; and that bar's moment (s).
+def from_a_bar(
+    samples: NDArray[np.float32], rate: int, beat_map: BeatMap
+) -> tuple[Iterator[NDArray[np.float32]], int]:
+    """The recording padded with silence, or cut, so that it begins exactly on a bar: blocks, and that bar's frame.
 
     It is padded up to the bar before its first sound where the recording begins inside a bar.
     """
     tempo_map = tempo_map_of(beat_map)
     bar = tempo_map.bar_index(float(tempo_map.beats_at(0.0)))
-    start_s = float(tempo_map.seconds_at(tempo_map.bar_start(bar)))
-    first = round(start_s * rate)
-    if first < 0:
-        return np.concatenate([np.zeros((-first, samples.shape[1]), np.float32), samples]), first / rate
-    return np.asarray(samples[first:]), first / rate
+    first = round(float(tempo_map.seconds_at(tempo_map.bar_start(bar))) * rate)
+    silence = np.zeros((max(-first, 0), samples.shape[1]), np.float32)
+    starts = range(max(first, 0), len(samples), BLOCK_FRAMES)
+    return chain([silence], (samples[start : start + BLOCK_FRAMES] for start in starts)), first
 
 
 def straightened(
     samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm: float, progress: Progress = no_progress
-) -> NDArray[np.float32]:
-    """The recording at a steady tempo, each beat stretched to the same length, pitch kept.
+) -> tuple[Iterator[NDArray[np.float32]], int]:
+    """The recording at a steady tempo, each beat stretched to the same length, pitch kept: blocks, and all frames.
 
     Args:
         samples: (frames, channels).
         rate: Hz.
-        beat_map: the map; sound before its first beat is left out.
+        beat_map: the map; sound before its first beat is left out, and after its last.
         bpm: felt beats a minute.
         progress: told the share done; may raise ``Stopped``.
     """
-    from honest_stave.core.sound.pace import stretched_piece
+    from honest_stave.core.sound.warped import warped
 
-    step_s = 60.0 / bpm
-    times = [b.time_s for b in beat_map.beats]
-    written = {h.beat: h.written_beats for h in beat_map.holds}
-    fade = round(0.004 * rate)
-    ramp = np.linspace(0, 1, fade, dtype=np.float32)
-    lengths = [step_s * written.get(i, 1) for i in range(len(times) - 1)]
-    out = np.zeros((2, round(sum(lengths) * rate) + 2 * fade), np.float32)
-    at = 0.0
-    for i, length_s in enumerate(lengths):
-        progress(i / len(lengths))
-        # Each beat is stretched with a few milliseconds of its neighbours, over which they cross.
-        pace = (times[i + 1] - times[i]) / length_s
-        over = 0.5 * fade / rate * pace
-        piece = stretched_piece(samples, rate, times[i] - over, times[i + 1] + over, pace)
-        piece[:, :fade] *= ramp
-        piece[:, -fade:] *= ramp[::-1]
-        first = round(at * rate)
-        room = out[:, first : first + piece.shape[1]]
-        room += piece[:, : room.shape[1]]
-        at += length_s
-    return out[:, fade // 2 : fade // 2 + round(sum(lengths) * rate)].T
+    written = {hold.beat: hold.written_beats for hold in beat_map.holds}
+    beats = np.array([written.get(i, 1.0) for i in range(len(beat_map.beats) - 1)])
+    to_s = np.concatenate([[0.0], np.cumsum(beats)]) * 60.0 / bpm
+    return warped(samples, rate, times_of(beat_map), to_s, progress), round(to_s[-1] * rate)
 
 
 def prove_map(beat_map: BeatMap, midi: bytes, start_s: float, click_wav: NDArray[np.float32] | None) -> MapProof:
