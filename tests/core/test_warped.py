@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import hilbert
 
-from honest_stave.core.sound.warped import attacks_kept, warped
+from honest_stave.core.sound.warped import strokes_kept, warped
 from tests.made import RATE
 
 Knots = tuple[np.ndarray, np.ndarray]
@@ -19,7 +19,8 @@ def uneven(beats: int, seed: int = 1) -> Knots:
 
 
 def whole(sound: np.ndarray, knots: Knots) -> np.ndarray:
-    return np.concatenate(list(warped(sound.astype(np.float32)[:, None], RATE, *knots)))
+    """A recording moved so, its beats struck."""
+    return np.concatenate(list(warped(sound.astype(np.float32)[:, None], RATE, *knots, knots[0])))
 
 
 @pytest.mark.parametrize("hertz", [55.0, 220.0, 1760.0])
@@ -48,17 +49,21 @@ def test_what_is_struck_at_a_knot_is_moved_to_the_sample_and_stays_as_it_was() -
 def test_at_its_own_pace_it_is_the_recording() -> None:
     sound = np.random.default_rng(2).normal(0, 0.1, 6 * RATE).astype(np.float32)
     knots = np.arange(0.0, 5.0, 0.5)
-    same = np.concatenate(list(warped(np.stack([sound, -sound], axis=1), RATE, knots + 1, knots)))
+    same = np.concatenate(list(warped(np.stack([sound, -sound], axis=1), RATE, knots + 1, knots, knots + 1)))
     assert same.shape == (round(4.5 * RATE), 2)
     assert np.abs(same[:, 0] - sound[RATE:][: len(same)]).max() < 1e-5
     assert np.abs(same[:, 1] + same[:, 0]).max() < 1e-5
 
 
 @settings(deadline=None)
-@given(st.lists(st.tuples(st.floats(0.01, 3), st.floats(0.01, 3)), min_size=1, max_size=20))
-def test_attacks_keep_their_place_and_time_goes_forward(gaps: list[tuple[float, float]]) -> None:
+@given(
+    st.lists(st.tuples(st.floats(0.01, 3), st.floats(0.01, 3)), min_size=1, max_size=20),
+    st.lists(st.floats(0.001, 0.999), max_size=20, unique=True),
+)
+def test_strokes_keep_their_place_and_time_goes_forward(gaps: list[tuple[float, float]], places: list[float]) -> None:
     from_s, to_s = (np.concatenate([[0.0], np.cumsum(column)]) for column in zip(*gaps, strict=True))
-    kept_from, kept_to = attacks_kept(from_s, to_s)
-    assert (np.diff(kept_from) > 0).all()
-    assert (np.diff(kept_to) > 0).all()
-    assert np.allclose(np.interp(to_s, kept_to, kept_from), from_s)
+    struck_s = np.unique(np.concatenate([from_s, np.array(places) * from_s[-1]]))
+    kept_from, kept_to = strokes_kept(from_s, to_s, struck_s)
+    assert (np.diff(kept_from) >= 0).all()
+    assert (np.diff(kept_to) >= 0).all()
+    assert np.allclose(np.interp(struck_s, kept_from, kept_to), np.interp(struck_s, from_s, to_s))

@@ -12,7 +12,7 @@ from honest_stave.api.models import Model, Opened
 from honest_stave.api.takes import BINARY
 from honest_stave.core.hits.kit import LEAD
 from honest_stave.core.signal.convert import pitch_to_hz
-from honest_stave.core.sound.pace import stereo
+from honest_stave.core.sound.stretches import stereo
 from honest_stave.service import kit_files, kit_parts, kits
 from honest_stave.service.kit_parts import PatternSettings
 

@@ -12,7 +12,7 @@ from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.hits.doubts import SURE, doubts_of
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
-from honest_stave.core.sound.pace import stereo
+from honest_stave.core.sound.stretches import stereo
 from honest_stave.service import hits, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
 

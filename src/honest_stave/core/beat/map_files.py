@@ -140,12 +140,21 @@ def straightened(
         bpm: felt beats a minute.
         progress: told the share done; may raise ``Stopped``.
     """
+    from honest_stave.core.sound.struck import APART_S, strokes_between
     from honest_stave.core.sound.warped import warped
 
     written = {hold.beat: hold.written_beats for hold in beat_map.holds}
     beats = np.array([written.get(i, 1.0) for i in range(len(beat_map.beats) - 1)])
     to_s = np.concatenate([[0.0], np.cumsum(beats)]) * 60.0 / bpm
-    return warped(samples, rate, times_of(beat_map), to_s, progress), round(to_s[-1] * rate)
+    from_s = times_of(beat_map)
+    inside_s = from_s[0] + APART_S, from_s[-1] - APART_S
+    struck_s = strokes_between(samples, rate, *inside_s, lambda share: progress(0.3 * share))
+    beat = np.searchsorted(from_s, struck_s)
+    off_beat_s = struck_s[np.minimum(from_s[beat] - struck_s, struck_s - from_s[beat - 1]) > APART_S]
+    # What is struck on the beats and between them is moved and not stretched.
+    kept_s = np.sort(np.concatenate([from_s, off_beat_s]))
+    steady = warped(samples, rate, from_s, to_s, kept_s, lambda share: progress(0.3 + 0.7 * share))
+    return steady, round(to_s[-1] * rate)
 
 
 def prove_map(beat_map: BeatMap, midi: bytes, start_s: float, click_wav: NDArray[np.float32] | None) -> MapProof:
