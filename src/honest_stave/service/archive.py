@@ -1,5 +1,6 @@
 """What is handed on as several files: one ZIP, with what was written and its proof in words."""
 
+import time
 import zipfile
 from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
@@ -45,7 +46,7 @@ def keep_archive(
 
 
 def _entry(path: str) -> zipfile.ZipInfo:
-    entry = zipfile.ZipInfo(path)
+    entry = zipfile.ZipInfo(path, time.localtime()[:6])
     # A recording hardly gets smaller, and takes its time to.
     entry.compress_type = zipfile.ZIP_STORED if path.endswith(".wav") else zipfile.ZIP_DEFLATED
     return entry
