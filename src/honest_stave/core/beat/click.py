@@ -84,7 +84,7 @@ def render_click(ticks: list[Tick], length_s: float) -> NDArray[np.float32]:
             continue
         piece = out[first : first + len(sound)]
         piece += sound[: len(piece)]
-    return np.clip(out, -1.0, 1.0)
+    return np.clip(out, -1.0, 1.0, out=out)
 
 
 def _sound(name: str, kind: str) -> NDArray[np.float32]:

@@ -203,9 +203,9 @@ def attacks_of_click(sound: NDArray[np.float32]) -> NDArray[np.float64]:
 
     A click begins where the sample leaps against the ten milliseconds before it.
     """
-    size = np.abs(sound.astype(np.float64))
     window = round(0.0025 * RATE)
-    blocks = size[: len(size) // window * window].reshape(-1, window).max(axis=1)
+    rows = sound[: len(sound) // window * window].reshape(-1, window)
+    blocks = np.maximum(rows.max(axis=1), -rows.min(axis=1)).astype(np.float64)
     before = np.maximum.reduce([np.append(np.zeros(k), blocks[: len(blocks) - k]) for k in (1, 2)])
     starts: list[int] = []
     for block in np.flatnonzero(blocks > 1.6 * before + 1e-3).tolist():
