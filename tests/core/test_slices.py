@@ -252,6 +252,9 @@ def test_a_stretched_tail_keeps_its_attack_and_its_pitch() -> None:
     made = stretched_tail(tone, RATE, 1.5)
     assert len(made) == pytest.approx(1.5 * RATE, abs=2)
     np.testing.assert_array_equal(made[:2000], tone[:2000])
+    # It goes from one into the other without a jump or a hole.
+    assert np.abs(np.diff(made[:RATE, 0], 2)).max() < 1.1 * np.abs(np.diff(tone[:, 0], 2)).max()
+    assert np.abs(made[: RATE // 2]).reshape(-1, RATE // 100).max(axis=1).min() > 0.48
     spectrum = np.abs(np.fft.rfft(made[RATE // 2 : RATE, 0] * np.hanning(RATE // 2)))
     assert spectrum.argmax() * 2 == pytest.approx(330, abs=4)
 

@@ -85,19 +85,17 @@ def stretched_tail(sound: Samples, rate: int, times: float, attack_s: float = 0.
         times: wanted length against the present one, 1 or more.
         attack_s: what stays as it is.
     """
-    from honest_stave.core.sound.pace import stretched_piece
+    from honest_stave.core.sound.warped import WINDOW_S, warped
 
-    kept = round(attack_s * rate)
-    wanted = round(times * len(sound))
-    if len(sound) <= 2 * kept or wanted <= len(sound):
+    length_s, wanted = len(sound) / rate, round(times * len(sound))
+    if length_s <= 2 * attack_s or wanted <= len(sound):
         return sound
-    pace = (len(sound) - kept) / (wanted - kept)
-    tail = stretched_piece(sound, rate, kept / rate, len(sound) / rate, pace).T
-    channels = tail if sound.shape[1] == 2 else tail[:, :1]
-    over = min(kept, len(channels), len(sound) - kept) // 2
-    rise = np.linspace(0, 1, over, dtype=np.float32)[:, None]
-    joined = sound[kept : kept + over] * (1 - rise) + channels[:over] * rise
-    made = np.concatenate([sound[:kept], joined, channels[over:]])[:wanted].astype(np.float32)
+    # Windows reach back into the attack by half their length.
+    own_pace_s = min(attack_s + WINDOW_S / 2, (attack_s + length_s) / 2)
+    from_s, to_s = np.array([0.0, own_pace_s, length_s]), np.array([0.0, own_pace_s, wanted / rate])
+    made = np.concatenate(list(warped(sound, rate, from_s, to_s, np.zeros(0))))
+    made = made if sound.shape[1] == 2 else made[:, :1]
+    made[: round(attack_s * rate)] = sound[: round(attack_s * rate)]
     fade = min(round(OVERLAP_S * rate), len(made))
     made[len(made) - fade :] *= np.linspace(1, 0, fade, dtype=np.float32)[:, None]
     return made
