@@ -15,6 +15,9 @@ SILENT_DB = -80.0
 RISE_DB, HOPS_BEFORE = 1.5, 4
 # Levels rise most when a stroke has entered the window and not yet reached its middle.
 EARLY_S = 0.0025
+# It begins within so much of that, told in steps, where what follows for so long is loudest for what comes before;
+# what is softer than this share of it is silence.
+REACH_S, STEP_S, COMPARED_S, SMALLEST_SHARE = 0.01, 0.0005, 0.004, 0.01
 # Of two strokes closer than this the stronger counts.
 APART_S = 0.05
 # A recording is heard in pieces of so much, with what a moment depends on around them.
@@ -62,4 +65,20 @@ def _strokes_s(sound: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
     near = round(APART_S / HOP_S)
     highest = np.lib.stride_tricks.sliding_window_view(np.pad(rise_db, near), 2 * near + 1).max(axis=1)
     found = np.flatnonzero((rise_db >= RISE_DB) & (rise_db == highest))
-    return np.asarray((found * hop + size / 2) / rate + EARLY_S)
+    return _begun(sound, rate, np.round(found * hop + size / 2 + EARLY_S * rate).astype(int)) / rate
+
+
+def _begun(sound: NDArray[np.float32], rate: int, near: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Frames near the given ones before which it is quietest for how loud it is after them."""
+    bends = np.concatenate([[0.0], np.cumsum((np.diff(sound, axis=1, prepend=0) ** 2).sum(axis=0, dtype=np.float64))])
+    step, length = max(1, round(STEP_S * rate)), round(COMPARED_S * rate)
+    reach = step * round(REACH_S / STEP_S)
+    place = near[:, None] + np.arange(-reach, reach + 1, step)
+
+    def power(first: NDArray[np.int64]) -> NDArray[np.float64]:
+        return np.asarray(np.diff(bends[np.stack([first, first + length]).clip(0, len(bends) - 1)], axis=0)[0])
+
+    before, after = power(place - length), power(place)
+    floor = SMALLEST_SHARE * after.max(axis=1, keepdims=True) + 1e-12
+    rise = (after + floor) / (before + floor)
+    return np.asarray(np.take_along_axis(place, rise.argmax(axis=1)[:, None], axis=1)[:, 0])
