@@ -135,7 +135,7 @@ def test_a_slice_plays_a_slice_of_another_take(app: App, kit: str) -> None:
     own = app.get(f"/kits/{kit}")["slices"][2]["id"]
     values = {"kit": second, "slice": source["id"]}
     app.send("POST", f"/kits/{kit}/edits", {"action": "replace", "ids": [own], "values": values})
-    sound = app.client.get(app.url(f"/kits/{kit}/slices/{own}/sound"))
+    sound = app.client.get(app.url(f"/kits/{kit}/slices/{own}/sound?rate={RATE}"))
     heard = np.frombuffer(sound.content, np.float32).reshape(2, -1)
     assert heard.shape[1] == round((source["last_s"] - source["first_s"]) * RATE)
 
@@ -169,9 +169,9 @@ def test_pattern_and_drums_become_parts(app: App, kit: str) -> None:
     rows = list(csv.DictReader(io.StringIO(app.get_bytes(f"/hand-ons/{made['id']}/file").decode())))
     assert {r["name"] for r in rows} >= {"kick", "hat, closed"}
     assert all(0 < float(r["sure"]) < 1 for r in rows)
-    instrument = app.get(f"/kits/{kit}/instrument")
+    instrument = app.get(f"/kits/{kit}/instrument?rate=48000")
     assert instrument["flat"]
-    samples = app.client.get(app.url(f"/kits/{kit}/instrument/samples")).content
+    samples = app.client.get(app.url(f"/kits/{kit}/instrument/samples?rate=48000")).content
     assert len(samples) == 8 * sum(s["frames"] for s in instrument["samples"])
 
 

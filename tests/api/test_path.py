@@ -318,6 +318,6 @@ def test_peaks_samples_and_paced_sound(app: App) -> None:
     peaks = app.client.get(app.url(f"/takes/{take}/peaks?level=1&first=0&count=100")).content
     samples = app.client.get(app.url(f"/takes/{take}/peaks?level=-1&first=0&count=100")).content
     assert (len(peaks), len(samples)) == (400, 400)
-    slow = app.client.get(app.url(f"/takes/{take}/sound?from_s=0&to_s=1&pace=0.5"))
+    slow = app.client.get(app.url(f"/takes/{take}/sound?from_s=0&to_s=1&pace=0.5&rate=44100"))
     assert len(slow.content) == 2 * 2 * 44100 * 4
-    assert app.client.get(app.url(f"/takes/{take}/sound?from_s=0&to_s=100")).status_code == 422
+    assert app.client.get(app.url(f"/takes/{take}/sound?from_s=0&to_s=100&rate=44100")).status_code == 422

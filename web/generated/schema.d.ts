@@ -429,7 +429,7 @@ export interface paths {
         };
         /**
          * Get Sound
-         * @description Float32 left, then right, of a stretch at a pace.
+         * @description Float32 left, then right, of a stretch at a pace, at the rate it is played at.
          */
         get: operations["get_sound_api_folios__folio_id__takes__take_id__sound_get"];
         put?: never;
@@ -1137,7 +1137,7 @@ export interface paths {
         };
         /**
          * Get Slice Sound
-         * @description What one slice sounds like: float32, both channels one after the other.
+         * @description What one slice sounds like at the rate it is played at: float32, both channels one after the other.
          */
         get: operations["get_slice_sound_api_folios__folio_id__kits__kit_id__slices__slice_id__sound_get"];
         put?: never;
@@ -1157,7 +1157,7 @@ export interface paths {
         };
         /**
          * Get Instrument
-         * @description The kit as an instrument: a sample a key, each at its own pitch.
+         * @description The kit as an instrument: a sample a key, each at its own pitch, at the rate it is played at.
          */
         get: operations["get_instrument_api_folios__folio_id__kits__kit_id__instrument_get"];
         put?: never;
@@ -4490,6 +4490,7 @@ export interface operations {
             query: {
                 from_s: number;
                 to_s: number;
+                rate: number;
                 pace?: number;
             };
             header?: never;
@@ -5880,7 +5881,9 @@ export interface operations {
     };
     get_slice_sound_api_folios__folio_id__kits__kit_id__slices__slice_id__sound_get: {
         parameters: {
-            query?: never;
+            query: {
+                rate: number;
+            };
             header?: never;
             path: {
                 folio_id: string;
@@ -5913,7 +5916,8 @@ export interface operations {
     };
     get_instrument_api_folios__folio_id__kits__kit_id__instrument_get: {
         parameters: {
-            query?: {
+            query: {
+                rate: number;
                 pace?: number;
             };
             header?: never;
@@ -5947,7 +5951,8 @@ export interface operations {
     };
     get_instrument_samples_api_folios__folio_id__kits__kit_id__instrument_samples_get: {
         parameters: {
-            query?: {
+            query: {
+                rate: number;
                 pace?: number;
             };
             header?: never;

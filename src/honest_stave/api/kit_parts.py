@@ -2,17 +2,16 @@
 
 from typing import Literal
 
-import numpy as np
 from fastapi import APIRouter, Response
 from pydantic import Field
 
 from honest_stave.api.handing import HandOn, hand_on_model
 from honest_stave.api.instruments import InstrumentInfo, SampleInfo
-from honest_stave.api.models import Model, Opened
+from honest_stave.api.models import Model, Opened, PlayedRate
 from honest_stave.api.takes import BINARY
 from honest_stave.core.hits.kit import LEAD
 from honest_stave.core.signal.convert import pitch_to_hz
-from honest_stave.core.sound.stretches import stereo
+from honest_stave.core.sound.stretches import at_rate, stereo
 from honest_stave.service import kit_files, kit_parts, kits
 from honest_stave.service.kit_parts import PatternSettings
 
@@ -56,12 +55,12 @@ class PatternNotes(Model):
 
 
 @router.get("/{kit_id}/instrument")
-def get_instrument(studio: Opened, folio_id: str, kit_id: str, pace: float = 1.0) -> InstrumentInfo:
-    """The kit as an instrument: a sample a key, each at its own pitch."""
+def get_instrument(studio: Opened, folio_id: str, kit_id: str, rate: PlayedRate, pace: float = 1.0) -> InstrumentInfo:
+    """The kit as an instrument: a sample a key, each at its own pitch, at the rate it is played at."""
     found = kits.opened(studio, folio_id, kit_id)
     infos, first = [], 0
     for zone in kit_files.zones(studio, folio_id, found, pace):
-        count = len(zone.sound)
+        count = len(at_rate(zone.sound, found.rate, rate))
         hz = float(pitch_to_hz(zone.key))
         infos.append(SampleInfo(first=first, frames=count, root_hz=hz, loop_start=0, loop_end=0))
         first += count
@@ -69,7 +68,7 @@ def get_instrument(studio: Opened, folio_id: str, kit_id: str, pace: float = 1.0
         id=kits.KIT_INSTRUMENT + kit_id,
         name=found.kit.name,
         program=0,
-        rate=found.rate,
+        rate=rate,
         attack_s=ATTACK_S,
         release_s={"cut": RELEASE_S, "stretch": RELEASE_S, "fade": 0.08, "ring": 30.0}[found.kit.tails],
         channels=2,
@@ -79,12 +78,13 @@ def get_instrument(studio: Opened, folio_id: str, kit_id: str, pace: float = 1.0
 
 
 @router.get("/{kit_id}/instrument/samples", response_class=Response, responses=BINARY)
-def get_instrument_samples(studio: Opened, folio_id: str, kit_id: str, pace: float = 1.0) -> Response:
+def get_instrument_samples(
+    studio: Opened, folio_id: str, kit_id: str, rate: PlayedRate, pace: float = 1.0
+) -> Response:
     """All its samples, float32, one after the other, each left then right."""
     found = kits.opened(studio, folio_id, kit_id)
     data = b"".join(
-        np.ascontiguousarray(stereo(z.sound), np.float32).tobytes()
-        for z in kit_files.zones(studio, folio_id, found, pace)
+        stereo(at_rate(z.sound, found.rate, rate)).tobytes() for z in kit_files.zones(studio, folio_id, found, pace)
     )
     return Response(data, media_type="application/octet-stream")
 

@@ -7,12 +7,12 @@ from pydantic import Field
 from pydantic_core import to_json
 
 from honest_stave.api.folios import Grid
-from honest_stave.api.models import Kit, Model, Opened, Revision, Seconds, SliceSettings
+from honest_stave.api.models import Kit, Model, Opened, PlayedRate, Revision, Seconds, SliceSettings
 from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.hits.doubts import SURE, doubts_of
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
-from honest_stave.core.sound.stretches import stereo
+from honest_stave.core.sound.stretches import at_rate, stereo
 from honest_stave.service import hits, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
 
@@ -281,7 +281,7 @@ def null_test(studio: Opened, folio_id: str, kit_id: str) -> Null:
 
 
 @router.get("/{kit_id}/slices/{slice_id}/sound", response_class=Response, responses=BINARY)
-def get_slice_sound(studio: Opened, folio_id: str, kit_id: str, slice_id: str) -> Response:
-    """What one slice sounds like: float32, both channels one after the other."""
-    sound, rate = kits.slice_sound(studio, folio_id, kit_id, slice_id)
-    return Response(stereo(sound).tobytes(), media_type="application/octet-stream", headers={"x-rate": str(rate)})
+def get_slice_sound(studio: Opened, folio_id: str, kit_id: str, slice_id: str, rate: PlayedRate) -> Response:
+    """What one slice sounds like at the rate it is played at: float32, both channels one after the other."""
+    sound, own_rate = kits.slice_sound(studio, folio_id, kit_id, slice_id)
+    return Response(stereo(at_rate(sound, own_rate, rate)).tobytes(), media_type="application/octet-stream")

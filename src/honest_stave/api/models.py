@@ -22,6 +22,8 @@ def studio_of(request: Request) -> Studio:
 
 Opened = Annotated[Studio, Depends(studio_of)]
 Seconds = Annotated[float, Field(ge=-3600, le=8 * 3600)]
+# Hz, of the context that plays it.
+PlayedRate = Annotated[int, Field(ge=3000, le=768_000)]
 
 
 class Revision(Model):

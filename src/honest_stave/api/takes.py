@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import Field
 
-from honest_stave.api.models import Model, Opened, Revision, Seconds
+from honest_stave.api.models import Model, Opened, PlayedRate, Revision, Seconds
 from honest_stave.service import parts, places, takes
 
 router = APIRouter(prefix="/api/folios/{folio_id}/takes", tags=["takes"])
@@ -98,9 +98,8 @@ def get_peaks(
 
 @router.get("/{take_id}/sound", response_class=Response, responses=BINARY)
 def get_sound(
-    studio: Opened, folio_id: str, take_id: str, from_s: Seconds, to_s: Seconds, pace: float = 1.0
+    studio: Opened, folio_id: str, take_id: str, from_s: Seconds, to_s: Seconds, rate: PlayedRate, pace: float = 1.0
 ) -> Response:
-    """Float32 left, then right, of a stretch at a pace."""
-    data, rate = takes.sound(studio, folio_id, take_id, from_s, to_s, pace)
-    headers = {"x-rate": str(rate), "cache-control": "max-age=3600"}
-    return Response(data, media_type="application/octet-stream", headers=headers)
+    """Float32 left, then right, of a stretch at a pace, at the rate it is played at."""
+    data = takes.sound(studio, folio_id, take_id, from_s, to_s, pace, rate)
+    return Response(data, media_type="application/octet-stream", headers={"cache-control": "max-age=3600"})

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from honest_stave.core.errors import BadInput, NotFound, TooLarge
 from honest_stave.core.signal.listen import heard_channels
 from honest_stave.core.signal.peaks import LEVELS
-from honest_stave.core.sound.pace import joining_piece, playable
+from honest_stave.core.sound.pace import played_piece
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios, performances
 from honest_stave.service.decoding import open_samples
@@ -158,14 +158,15 @@ def peaks(studio: Studio, folio_id: str, take_id: str, level: int, first: int, c
         return file.read(count * 4)
 
 
-def sound(studio: Studio, folio_id: str, take_id: str, from_s: float, to_s: float, pace: float) -> tuple[bytes, int]:
-    """Float32 stereo of a stretch, played at ``pace`` with its pitch kept, and the rate."""
+def sound(
+    studio: Studio, folio_id: str, take_id: str, from_s: float, to_s: float, pace: float, played_rate: int
+) -> bytes:
+    """Float32 stereo of a stretch, played at ``pace`` with its pitch kept, at a rate."""
     take = audio_take(studio, folio_id, take_id)
     if to_s - from_s > LONGEST_PIECE_S or not SLOWEST_PACE <= pace <= 1.0:
         raise BadInput("This stretch of sound is too long.", f"Ask for at most {LONGEST_PIECE_S:g} s.")
     samples, rate = samples_of(studio, take)
-    piece, played_rate = playable(joining_piece(samples, rate, from_s, to_s, pace), rate)
-    return piece.tobytes(), played_rate
+    return played_piece(samples, rate, from_s, to_s, pace, played_rate).tobytes()
 
 
 def to_read(take_id: str, take: dict[str, Any], settings: dict[str, Any]) -> dict[str, Any]:

@@ -1,7 +1,7 @@
 /** The kit of the take in view: its slices, what is selected, thresholds tried live, edits. */
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { bytes, client, told, type Schemas } from './client'
+import { client, told, type Schemas } from './client'
 import { useFolio } from './folio'
 import { laneOf, type HitLane } from './hitLanes'
 import { useNotes } from './notes'
@@ -227,13 +227,11 @@ export const useKits = defineStore('kits', () => {
     )
     return made?.part ?? ''
   }
-  async function soundOf(sliceId: string): Promise<{ data: Float32Array; rate: number }> {
-    const found = await bytes(`/api/folios/${folio.id}/kits/${id.value}/slices/${sliceId}/sound`)
-    return { data: new Float32Array(found.data), rate: Number(found.headers.get('x-rate')) }
-  }
+  /** Where a slice is heard as it plays. */
+  const addressOf = (sliceId: string) => `/api/folios/${folio.id}/kits/${id.value}/slices/${sliceId}/sound`
 
   return {
     kit, nulled, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
-    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, soundOf,
+    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, addressOf,
   } // prettier-ignore
 })

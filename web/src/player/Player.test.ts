@@ -42,12 +42,18 @@ class Node {
 class Context {
   currentTime = 0
   outputLatency = 0
+  sampleRate = 48000
   destination = new Node()
   sources: Node[] = []
+  gains: Node[] = []
   resume() {
     return Promise.resolve()
   }
-  createGain = () => new Node()
+  createGain() {
+    const gain = new Node()
+    this.gains.push(gain)
+    return gain
+  }
   createStereoPanner = () => new Node()
   createWaveShaper = () => new Node()
   createBuffer = (channels: number, length: number, rate: number) => ({
@@ -77,7 +83,7 @@ beforeEach(() => {
   const info = { rate: 44100, attack_s: 0.01, release_s: 0.1, samples: [{ first: 0, frames: 4, root_hz: 440, loop_start: 0, loop_end: 0 }] } // prettier-ignore
   answerWith((asked) => {
     const url = typeof asked === 'string' ? asked : asked.url
-    const body = url.includes('samples') ? new Float32Array(4).buffer : JSON.stringify(info)
+    const body = /samples|sound/.test(url) ? new Float32Array(4).buffer : JSON.stringify(info)
     return Promise.resolve(new Response(body, { headers: { 'content-type': 'application/json' } }))
   })
 })
@@ -151,9 +157,30 @@ describe('the player', () => {
     await player.setProgram(program([note(0), note(0.3)]))
     await player.play(0, 2, false)
     player.stop()
-    expect(context.sources.every((s) => s.stopped.includes(-1))).toBe(true)
+    // Let go within milliseconds, faded out by then.
+    expect(context.sources.every((s) => s.stopped.at(-1) === 0.008)).toBe(true)
+    const faded = context.gains.filter((g) => g.gain.set.some(([value, at]) => value === 0 && at === 0.008))
+    expect(faded).toHaveLength(1)
     await run(1)
     expect(heard).toHaveLength(2)
+  })
+  it('plays a recording to the frame, rises before it begins and crosses where it goes round', async () => {
+    const player = new Player()
+    await player.setProgram({ ...program([]), recordingUrl: '/sound' })
+    await player.play(1.1, 1.4, true)
+    await run(0.5)
+    const played = context.sources.map((s) => s.started)
+    const began = 0.03
+    const rises = 192 / 48000
+    const wanted = [
+      [began - rises, 1.1 - rises, rises], [began, 1.1, 0.25], [began + 0.25, 1.35, 0.05],
+      [began + 0.3 - rises, 1.1 - rises, rises], [began + 0.3, 1.1, 0.25],
+    ] // prettier-ignore
+    wanted.forEach((times, i) => times.forEach((time, k) => expect(played[i][k]).toBeCloseTo(time, 4)))
+    const edges = context.gains
+      .map((g) => g.gain.set.map(([value]) => value))
+      .filter((set) => set.length === 4)
+    expect(edges.slice(0, 3)).toEqual([[0, 1, 1, 1], [1, 1, 1, 0], [0, 1, 1, 1]]) // prettier-ignore
   })
   it('clicks on beats and between them only when it can be heard', async () => {
     const player = new Player()

@@ -9,11 +9,13 @@ import {
 } from './instruments'
 import { Click, type Grid, type Ticks } from './Click'
 import { PIECE_S, Recording } from './recording'
+import { Voices } from './voices'
+import { bytes } from '../folio/client'
 
 const AHEAD_S = 0.5
 const TICK_MS = 60
 const START_DELAY_S = 0.03
-/** Starts of recorded pieces are softened over this time, so that nothing clicks. */
+/** Where a recording begins or ends to be heard it is softened over this time, so that nothing clicks. */
 const EDGE_S = 0.004
 const GRAIN_S = 0.09
 
@@ -36,6 +38,10 @@ interface Stretch {
   from: number
   to: number
 }
+interface Edges {
+  rises: boolean
+  falls: boolean
+}
 interface Track {
   line: Line
   instrument: Instrument
@@ -53,7 +59,7 @@ export class Player {
   private tracks: Track[] = []
   private preparing: Promise<void> = Promise.resolve()
   readonly click: Click
-  private live = new Set<AudioScheduledSourceNode>()
+  private readonly voices: Voices
   private stretches: Stretch[] = []
   private loop: [number, number] | null = null
   private cursor = 0
@@ -74,6 +80,7 @@ export class Player {
     this.notesBus = this.bus(1)
     this.clickBus = this.bus(0)
     this.click = new Click(this.context)
+    this.voices = new Voices(this.context)
   }
 
   private bus(level: number): GainNode {
@@ -143,6 +150,8 @@ export class Player {
       ?.piece(Math.max(0, Math.floor(from / PIECE_S)), this.pace)
       .catch(() => undefined)
     if (run !== this.run) return
+    // From a whole frame of its piece on, so that pieces meet at frames.
+    from = this.pace * this.wholeFrames(from / this.pace)
     this.loop = looped ? [from, to] : null
     this.cursor = from
     this.end = to
@@ -158,14 +167,7 @@ export class Player {
     this.run++
     window.clearInterval(this.timer)
     this.cursor = this.stretches.length ? this.position() : this.cursor
-    for (const source of this.live) {
-      try {
-        source.stop()
-      } catch {
-        continue // it had not started yet
-      }
-    }
-    this.live.clear()
+    this.voices.letGo()
     this.stretches = []
     if (this.playing) {
       this.playing = false
@@ -220,21 +222,18 @@ export class Player {
   }
 
   private note(track: Track, note: Sounding, at: number): void {
-    this.keep(startNote(this.context, track.out, track.instrument, note, at, this.pace))
+    const out = this.voices.through(track.out)
+    this.voices.keep(startNote(this.context, out, track.instrument, note, at, this.pace))
     const detail = { part: track.line.id, ...note, at }
     window.dispatchEvent(new CustomEvent('stave:scheduled', { detail }))
-  }
-
-  private keep(source: AudioScheduledSourceNode): void {
-    this.live.add(source)
-    source.onended = () => this.live.delete(source)
   }
 
   private scheduleClick(from: number, to: number): void {
     if (this.clickBus.gain.value < 0.001) return
     const { grid, ticks } = this.program
     for (const { instrument, name, note } of this.click.strokes(from, to, grid, ticks)) {
-      this.keep(startNote(this.context, this.clickBus, instrument, note, this.at(note.onset_s)))
+      const out = this.voices.through(this.clickBus)
+      this.voices.keep(startNote(this.context, out, instrument, note, this.at(note.onset_s)))
       const detail = { time_s: note.onset_s, pitch: note.pitch, name }
       window.dispatchEvent(new CustomEvent('stave:clicked', { detail }))
     }
@@ -244,19 +243,35 @@ export class Player {
     const recording = this.recording()
     if (!recording) return
     const last = Math.min(to, this.program.duration)
-    let place = Math.max(from, 0)
-    while (place < last - 1e-9) {
-      const index = Math.floor(place / PIECE_S + 1e-9)
-      const stop = Math.min(last, (index + 1) * PIECE_S)
-      this.recordedPiece(recording, index, place, stop, this.at(place))
-      place = stop
-    }
+    // What leads up to the beginning rises before it: an attack there stays as it is.
+    const before = from - this.pace * this.wholeFrames(EDGE_S)
+    if (from === this.stretches.at(-1)?.from && before >= 0)
+      this.recorded(recording, before, from, { rises: true, falls: false })
+    this.recorded(recording, Math.max(from, 0), last, { rises: false, falls: to >= this.end })
     // The next piece is fetched before it is needed.
     const ahead = Math.floor(to / PIECE_S) + 1
     if (ahead * PIECE_S < this.program.duration) void recording.piece(ahead, this.pace).catch(() => undefined)
   }
 
-  private recordedPiece(recording: Recording, index: number, from: number, to: number, at: number): void {
+  private recorded(recording: Recording, from: number, to: number, edges: Edges): void {
+    let place = from
+    while (place < to - 1e-9) {
+      const index = Math.floor(place / PIECE_S + 1e-9)
+      const stop = Math.min(to, (index + 1) * PIECE_S)
+      const own = { rises: edges.rises && place === from, falls: edges.falls && stop === to }
+      this.recordedPiece(recording, index, place, stop, this.at(place), own)
+      place = stop
+    }
+  }
+
+  private recordedPiece(
+    recording: Recording,
+    index: number,
+    from: number,
+    to: number,
+    at: number,
+    edges: Edges,
+  ): void {
     const run = this.run
     const pace = this.pace
     void recording
@@ -267,32 +282,35 @@ export class Player {
         const length = (to - from) / pace - late
         if (length <= 0) return
         const offset = (from - index * PIECE_S) / pace + late
-        this.keep(this.playBuffer(buffer, offset, length, at + late, late > 0))
+        const soft = { ...edges, rises: edges.rises || late > 0 }
+        this.playBuffer(buffer, offset, length, at + late, soft)
       })
       .catch(() => undefined)
   }
 
-  private playBuffer(
-    buffer: AudioBuffer,
-    offset: number,
-    length: number,
-    at: number,
-    soft: boolean,
-  ): AudioBufferSourceNode {
+  private playBuffer(buffer: AudioBuffer, offset: number, length: number, at: number, edges: Edges): void {
     const source = this.context.createBufferSource()
     source.buffer = buffer
-    if (soft) {
-      const edge = this.context.createGain()
-      edge.gain.setValueAtTime(0, at)
-      edge.gain.linearRampToValueAtTime(1, at + EDGE_S)
-      edge.gain.setValueAtTime(1, Math.max(at + EDGE_S, at + length - EDGE_S))
-      edge.gain.linearRampToValueAtTime(0, at + length)
-      source.connect(edge).connect(this.recordingBus)
+    const out = this.voices.through(this.recordingBus)
+    if (edges.rises || edges.falls) {
+      const soft = this.context.createGain()
+      const rise = Math.min(EDGE_S, length / 2)
+      soft.gain.setValueAtTime(edges.rises ? 0 : 1, at)
+      soft.gain.linearRampToValueAtTime(1, at + rise)
+      soft.gain.setValueAtTime(1, at + length - rise)
+      soft.gain.linearRampToValueAtTime(edges.falls ? 0 : 1, at + length)
+      source.connect(soft).connect(out)
     } else {
-      source.connect(this.recordingBus)
+      source.connect(out)
     }
     source.start(at, Math.max(0, offset), length)
-    return source
+    this.voices.keep(source)
+  }
+
+  /** So long, in whole frames and not longer: stretches that follow each other meet at a frame. */
+  private wholeFrames(seconds: number): number {
+    const { sampleRate } = this.context
+    return Math.floor(seconds * sampleRate + 1e-6) / sampleRate
   }
 
   /** Sounds one note at once, alone or over its recording, whatever the balance. */
@@ -310,32 +328,36 @@ export class Player {
     }
     if (run !== this.run) return
     const at = this.context.currentTime + 0.01
-    if (note && instrument) this.keep(startNote(this.context, this.master, instrument, note, at))
+    const out = this.voices.through(this.master)
+    if (note && instrument) this.voices.keep(startNote(this.context, out, instrument, note, at))
     const [first, last] = recorded ?? [0, 0]
     for (const [buffer, starts] of buffers) {
       const from = Math.max(first, starts)
       const length = Math.min(last, starts + PIECE_S) - from
-      this.keep(this.playBuffer(buffer, from - starts, length, at + from - first, true))
+      const edges = { rises: from === first, falls: from + length >= last }
+      this.playBuffer(buffer, from - starts, length, at + from - first, edges)
     }
     window.dispatchEvent(new CustomEvent('stave:auditioned', { detail: { note, recorded, at } }))
   }
 
-  /** Sounds both channels of what was fetched, one after the other in `data`, at once. */
-  async playSound(data: Float32Array, rate: number): Promise<void> {
+  /** Sounds what an address gives, both channels one after the other, at once. */
+  async hear(address: string): Promise<void> {
     this.stop()
     const run = ++this.run
     await this.context.resume()
+    const { sampleRate } = this.context
+    const data = new Float32Array((await bytes(`${address}?rate=${Math.round(sampleRate)}`)).data)
     const frames = data.length / 2
     if (run !== this.run || frames < 1) return
-    const buffer = this.context.createBuffer(2, frames, rate)
+    const buffer = this.context.createBuffer(2, frames, sampleRate)
     buffer.copyToChannel(data.slice(0, frames), 0)
     buffer.copyToChannel(data.slice(frames), 1)
     const source = this.context.createBufferSource()
     source.buffer = buffer
-    source.connect(this.master)
+    source.connect(this.voices.through(this.master))
     const at = this.context.currentTime + 0.005
     source.start(at)
-    this.keep(source)
+    this.voices.keep(source)
     window.dispatchEvent(new CustomEvent('stave:auditioned', { detail: { slice: true, frames, at } }))
   }
 
@@ -346,7 +368,8 @@ export class Player {
     await this.context.resume()
     const index = Math.floor(moment / PIECE_S)
     const buffer = await recording.piece(index, 1)
-    this.keep(this.playBuffer(buffer, moment - index * PIECE_S, GRAIN_S, this.context.currentTime, true))
+    const edges = { rises: true, falls: true }
+    this.playBuffer(buffer, moment - index * PIECE_S, GRAIN_S, this.context.currentTime, edges)
   }
 }
 

@@ -7,8 +7,7 @@ import { usePlayer } from './store'
 export async function hearSlice(piece: SliceBody): Promise<void> {
   const kits = useKits()
   try {
-    const { data, rate } = await kits.soundOf(piece.id)
-    await usePlayer().playSound(data, rate)
+    await usePlayer().hear(kits.addressOf(piece.id))
   } catch (error) {
     useNotices().tellProblem(error)
   }

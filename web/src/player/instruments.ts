@@ -45,7 +45,7 @@ async function fetchInstrument(context: BaseAudioContext, id: string): Promise<I
 
 async function fetchKit(context: BaseAudioContext, address: string): Promise<Instrument> {
   const [path, query] = address.split('?')
-  const asked = query ? `?${query}` : ''
+  const asked = `?${query ? `${query}&` : ''}rate=${Math.round(context.sampleRate)}`
   const [info, block] = await Promise.all([bytes(path + asked), bytes(`${path}/samples${asked}`)])
   const told = JSON.parse(new TextDecoder().decode(info.data)) as Schemas['InstrumentInfo']
   return instrumentOf(context, told, new Float32Array(block.data))

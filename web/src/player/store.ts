@@ -126,9 +126,9 @@ export const usePlayer = defineStore('player', () => {
     balance.value = 1
     await play(loop.value ? loop.value[0] : 0)
   }
-  async function playSound(data: Float32Array, rate: number) {
+  async function hear(address: string) {
     playing.value = false
-    await engine().playSound(data, rate)
+    await engine().hear(address)
   }
 
   async function prepare() {
@@ -300,6 +300,6 @@ export const usePlayer = defineStore('player', () => {
   return {
     playing, position, loop, balance, held, click, subdivide, pace, grid, heard, duration,
     play, stop, toggle, seek, toggleLoop, audition, hearRecording, scrub, loadHeard, loadGrid,
-    setKit, setTime, playRebuilt, playSound,
+    setKit, setTime, playRebuilt, hear,
   } // prettier-ignore
 })

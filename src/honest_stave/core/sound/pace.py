@@ -1,9 +1,11 @@
 """Recordings at a slower pace with their pitch kept, in pieces that join."""
 
+from math import ceil, floor
+
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.sound.stretches import padded
+from honest_stave.core.sound.stretches import at_rate, padded
 from honest_stave.core.sound.struck import strokes_between
 from honest_stave.core.sound.warped import EVEN, hop_and_window, warped
 
@@ -11,10 +13,10 @@ from honest_stave.core.sound.warped import EVEN, hop_and_window, warped
 CONTEXT_S = 0.4
 # One rendering passes into another after so much of the time they have for it, and before so much of it is left.
 SETTLED = 0.5
+# Sound to either side of what is brought to another rate: more than a piece looks at.
+AROUND_S = 1.0
 # Paces that are the recording's own.
 SAME_PACE = 0.001
-# Rates that browsers must support, and the one used in place of others.
-LOWEST_PLAYABLE, HIGHEST_PLAYABLE, PLAYED_INSTEAD = 8000, 96000, 48000
 
 
 def stretched_piece(
@@ -51,6 +53,23 @@ def joining_piece(
     return np.concatenate([piece[:, :-length], _passing(piece[:, -length:], lead, rate)], axis=1)
 
 
+def played_piece(
+    samples: NDArray[np.float32], rate: int, from_s: float, to_s: float, pace: float, played_rate: int
+) -> NDArray[np.float32]:
+    """A joining piece at the rate it is played at: browsers go from one rate to another by straight lines.
+
+    Args:
+        samples, rate, from_s, to_s, pace: as of ``stretched_piece``.
+        played_rate: Hz.
+    """
+    if played_rate == rate:
+        return joining_piece(samples, rate, from_s, to_s, pace)
+    # Whole seconds are whole frames at either rate: pieces agree about what lies between.
+    start_s, end_s = floor(from_s - AROUND_S), ceil(to_s + AROUND_S)
+    sound = at_rate(padded(samples, start_s * rate, end_s * rate).T, rate, played_rate)
+    return joining_piece(sound, played_rate, from_s - start_s, to_s - start_s, pace)
+
+
 def _at_pace(samples: NDArray[np.float32], rate: int, from_s: float, to_s: float, pace: float) -> NDArray[np.float32]:
     """A stretch of a recording and what lies around it, (2, frames)."""
     start_s, end_s = from_s - CONTEXT_S, to_s + CONTEXT_S
@@ -77,12 +96,3 @@ def _passing(first: NDArray[np.float32], second: NDArray[np.float32], rate: int)
     for i, start in enumerate(starts.tolist()):
         mixed[:, start : start + size] += pieces[:, i]
     return mixed[:, size : size + length].astype(np.float32)
-
-
-def playable(piece: NDArray[np.float32], rate: int) -> tuple[NDArray[np.float32], int]:
-    """A piece (2, frames) at a rate every browser plays, and that rate."""
-    if LOWEST_PLAYABLE <= rate <= HIGHEST_PLAYABLE:
-        return piece, rate
-    import soxr
-
-    return np.ascontiguousarray(soxr.resample(piece.T, rate, PLAYED_INSTEAD).T), PLAYED_INSTEAD

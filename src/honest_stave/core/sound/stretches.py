@@ -1,4 +1,4 @@
-"""Stretches of a recording in two channels, with silence where they lie outside it."""
+"""Stretches of a recording as they are played: in two channels, with silence outside it, at a rate."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,15 @@ def stereo(samples: NDArray[np.float32]) -> NDArray[np.float32]:
         return np.ascontiguousarray(samples.T)
     mono = samples.mean(axis=1, dtype=np.float32)
     return np.stack([mono, mono])
+
+
+def at_rate(sound: NDArray[np.float32], rate: int, wanted_rate: int) -> NDArray[np.float32]:
+    """Sound (frames, channels) at another rate; itself where that is its own."""
+    if wanted_rate == rate:
+        return sound
+    import soxr
+
+    return np.asarray(soxr.resample(sound, rate, wanted_rate), np.float32)
 
 
 def padded(samples: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:
