@@ -243,11 +243,13 @@ export class Player {
     const recording = this.recording()
     if (!recording) return
     const last = Math.min(to, this.program.duration)
-    // What leads up to the beginning rises before it: an attack there stays as it is.
-    const before = from - this.pace * this.wholeFrames(EDGE_S)
-    if (from === this.stretches.at(-1)?.from && before >= 0)
-      this.recorded(recording, before, from, { rises: true, falls: false })
-    this.recorded(recording, Math.max(from, 0), last, { rises: false, falls: to >= this.end })
+    // What leads up to the beginning rises before it: an attack there stays as it is. From the very beginning on there
+    // is nothing before: such a loop goes round as it was cut.
+    const lead = this.pace * this.wholeFrames(EDGE_S)
+    if (from === this.stretches.at(-1)?.from && from >= lead)
+      this.recorded(recording, from - lead, from, { rises: true, falls: false })
+    const falls = to >= this.end && (!this.loop || this.loop[0] >= lead)
+    this.recorded(recording, Math.max(from, 0), last, { rises: false, falls })
     // The next piece is fetched before it is needed.
     const ahead = Math.floor(to / PIECE_S) + 1
     if (ahead * PIECE_S < this.program.duration) void recording.piece(ahead, this.pace).catch(() => undefined)
