@@ -5,8 +5,12 @@ import io
 import time
 import uuid
 from dataclasses import asdict, replace
+from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import select
 
 from honest_stave.core.errors import BadInput
@@ -17,8 +21,9 @@ from honest_stave.core.hits.pattern import drum_notes
 from honest_stave.core.hits.zones_of_kit import LOOP_NAME, at_length, name_of, stretched_tail, zones_of
 from honest_stave.core.part.handing_on import words_of_doubt, write_and_prove
 from honest_stave.core.words import free_name, how_many
-from honest_stave.service import kit_parts, kit_tempo, kits
+from honest_stave.service import kit_parts, kit_tempo, kits, takes
 from honest_stave.service.archive import keep_archive
+from honest_stave.service.decoding import open_samples
 from honest_stave.service.handing import file_stem, said
 from honest_stave.service.kit_parts import PatternSettings
 from honest_stave.service.kits import OpenKit
@@ -41,8 +46,16 @@ def zones(studio: Studio, folio_id: str, found: OpenKit, pace: float = 1.0) -> l
     if key is not None:
         # The whole loop goes at the folio's tempo, its pitch kept.
         times = 1 / kit_tempo.folio_pace(studio, folio_id, found.kit)
-        made.append(Zone(key, LOOP_NAME, at_length(found.samples, found.rate, times), one_shot=True))
+        facts = takes.audio_take(studio, folio_id, found.kit.take)["facts"]
+        whole = _whole_loop(studio.files.path(facts["samples"]), facts["channels"], found.rate, times)
+        made.append(Zone(key, LOOP_NAME, whole, one_shot=True))
     return made
+
+
+# Edits of a kit leave its loop as it is: it is stretched once.
+@lru_cache(maxsize=2)
+def _whole_loop(samples: Path, channels: int, rate: int, times: float) -> NDArray[np.float32]:
+    return at_length(open_samples(samples, channels), rate, times)
 
 
 def exported(
