@@ -259,7 +259,7 @@ def test_the_recording_begins_on_a_bar_or_is_made_steady() -> None:
     uneven = replace(made(9), beats=tuple(Beat(float(t)) for t in 1 + np.cumsum([0.0, *([0.4, 0.6] * 4)])))
     blocks, frames = map_files.straightened(samples, rate, uneven, 100.0)
     assert frames == pytest.approx(8 * 0.6 * rate, abs=2)
-    assert np.concatenate(list(blocks)).shape == (frames, 2)
+    assert np.concatenate(list(blocks)).shape == (frames, 1)
 
 
 @given(st.floats(-2, 20))

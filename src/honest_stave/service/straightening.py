@@ -39,7 +39,7 @@ def straighten(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     beat_map = beat_maps.map_from_body(wanted["map"])
     blocks, frames = map_files.straightened(samples, rate, beat_map, wanted["bpm"], progress)
     with files.writing() as incoming:
-        incoming.file.writelines(wav_in_blocks(blocks, frames, 2, rate))
+        incoming.file.writelines(wav_in_blocks(blocks, frames, samples.shape[1], rate))
         content = incoming.keep()
     return {"content": content, "bpm": wanted["bpm"], "map_id": wanted["map_id"]}
 

@@ -70,10 +70,9 @@ def at_length(sound: Samples, rate: int, times: float) -> Samples:
     """A sound stretched or squeezed to so many times its length with its pitch kept; itself for about once."""
     if abs(times - 1) < SAME_LENGTH:
         return sound
-    from honest_stave.core.sound.pace import stretched_piece
+    from honest_stave.core.sound.pace import at_pace
 
-    made = stretched_piece(sound, rate, 0.0, len(sound) / rate, 1 / times).T
-    return np.asarray(made if sound.shape[1] == 2 else made[:, :1], np.float32)
+    return at_pace(sound, rate, 0.0, len(sound) / rate, 1 / times)
 
 
 def stretched_tail(sound: Samples, rate: int, times: float, attack_s: float = 0.06) -> Samples:
@@ -94,7 +93,6 @@ def stretched_tail(sound: Samples, rate: int, times: float, attack_s: float = 0.
     own_pace_s = min(attack_s + WINDOW_S / 2, (attack_s + length_s) / 2)
     from_s, to_s = np.array([0.0, own_pace_s, length_s]), np.array([0.0, own_pace_s, wanted / rate])
     made = np.concatenate(list(warped(sound, rate, from_s, to_s, np.zeros(0))))
-    made = made if sound.shape[1] == 2 else made[:, :1]
     made[: round(attack_s * rate)] = sound[: round(attack_s * rate)]
     fade = min(round(OVERLAP_S * rate), len(made))
     made[len(made) - fade :] *= np.linspace(1, 0, fade, dtype=np.float32)[:, None]

@@ -5,7 +5,7 @@ from math import ceil, floor
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.sound.stretches import at_rate, padded
+from honest_stave.core.sound.stretches import at_rate, padded, stereo
 from honest_stave.core.sound.struck import strokes_between
 from honest_stave.core.sound.warped import EVEN, hop_and_window, warped
 
@@ -31,9 +31,9 @@ def stretched_piece(
         pace: 1 for as recorded, 0.5 for half as fast.
     """
     if abs(pace - 1) <= SAME_PACE:
-        return padded(samples, round(from_s * rate), round(to_s * rate))
+        return stereo(padded(samples, round(from_s * rate), round(to_s * rate)))
     skip, length = round(CONTEXT_S / pace * rate), round((to_s - from_s) / pace * rate)
-    return _at_pace(samples, rate, from_s, to_s, pace)[:, skip : skip + length]
+    return stereo(at_pace(samples, rate, from_s - CONTEXT_S, to_s + CONTEXT_S, pace))[:, skip : skip + length]
 
 
 def joining_piece(
@@ -49,7 +49,7 @@ def joining_piece(
     if abs(pace - 1) <= SAME_PACE or piece.shape[1] < length:
         return piece
     # What leads up to the next piece is what that begins with before its beginning.
-    lead = _at_pace(samples, rate, to_s, to_s, pace)[:, :length]
+    lead = stereo(at_pace(samples, rate, to_s - CONTEXT_S, to_s + CONTEXT_S, pace))[:, :length]
     return np.concatenate([piece[:, :-length], _passing(piece[:, -length:], lead, rate)], axis=1)
 
 
@@ -66,17 +66,19 @@ def played_piece(
         return joining_piece(samples, rate, from_s, to_s, pace)
     # Whole seconds are whole frames at either rate: pieces agree about what lies between.
     start_s, end_s = floor(from_s - AROUND_S), ceil(to_s + AROUND_S)
-    sound = at_rate(padded(samples, start_s * rate, end_s * rate).T, rate, played_rate)
+    sound = at_rate(padded(samples, start_s * rate, end_s * rate), rate, played_rate)
     return joining_piece(sound, played_rate, from_s - start_s, to_s - start_s, pace)
 
 
-def _at_pace(samples: NDArray[np.float32], rate: int, from_s: float, to_s: float, pace: float) -> NDArray[np.float32]:
-    """A stretch of a recording and what lies around it, (2, frames)."""
-    start_s, end_s = from_s - CONTEXT_S, to_s + CONTEXT_S
-    ends_s = np.array([start_s, end_s])
-    struck_s = strokes_between(samples, rate, start_s, end_s)
-    blocks = warped(samples, rate, ends_s, (ends_s - start_s) / pace, struck_s)
-    return np.concatenate([block.T for block in blocks], axis=1)
+def at_pace(samples: NDArray[np.float32], rate: int, from_s: float, to_s: float, pace: float) -> NDArray[np.float32]:
+    """A stretch of a recording at a pace by itself, (frames, channels).
+
+    Args:
+        samples, rate, from_s, to_s, pace: as of ``stretched_piece``.
+    """
+    ends_s = np.array([from_s, to_s])
+    struck_s = strokes_between(samples, rate, from_s, to_s)
+    return np.concatenate(list(warped(samples, rate, ends_s, (ends_s - from_s) / pace, struck_s)))
 
 
 def _passing(first: NDArray[np.float32], second: NDArray[np.float32], rate: int) -> NDArray[np.float32]:

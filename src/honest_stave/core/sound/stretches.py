@@ -1,4 +1,4 @@
-"""Stretches of a recording as they are played: in two channels, with silence outside it, at a rate."""
+"""Stretches of a recording: with silence outside it, at another rate, in two channels."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,8 +24,8 @@ def at_rate(sound: NDArray[np.float32], rate: int, wanted_rate: int) -> NDArray[
 
 
 def padded(samples: NDArray[np.float32], first: int, last: int) -> NDArray[np.float32]:
-    """Frames ``first`` to ``last`` of samples (frames, channels), (2, frames); silence where there are none."""
-    inside = stereo(np.asarray(samples[max(first, 0) : max(min(last, len(samples)), 0)]))
+    """Frames ``first`` to ``last`` of samples, with silence where there are none, both (frames, channels)."""
+    inside = np.array(samples[max(first, 0) : max(min(last, len(samples)), 0)])
     let_go(samples)
     before, after = max(-first, 0), max(last - max(len(samples), first), 0)
-    return np.pad(inside, ((0, 0), (min(before, last - first), after)))
+    return np.pad(inside, ((min(before, last - first), after), (0, 0)))

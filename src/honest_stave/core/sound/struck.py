@@ -40,7 +40,7 @@ def strokes_between(
         progress((start_s - from_s) / (to_s - from_s))
         stop_s = min(start_s + PIECE_S, to_s)
         first = round((start_s - AROUND_S) * rate)
-        moment_s = first / rate + _strokes_s(padded(samples, first, round((stop_s + AROUND_S) * rate)), rate)
+        moment_s = first / rate + _strokes_s(padded(samples, first, round((stop_s + AROUND_S) * rate)).T, rate)
         found.append(moment_s[(moment_s >= start_s) & (moment_s < stop_s)])
     return np.concatenate(found)
 

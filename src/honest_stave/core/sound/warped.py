@@ -33,7 +33,7 @@ def warped(
     struck_s: NDArray[np.float64],
     progress: Progress = no_progress,
 ) -> Iterator[NDArray[np.float32]]:
-    """The recording from its first knot to its last, each knot where it is to be; blocks of (frames, 2).
+    """The recording from its first knot to its last, each knot where it is to be; blocks of (frames, channels).
 
     A phase vocoder whose partials turn together with the peak they belong to (Puckette 1995; Laroche and Dolson
     1999); what is newly struck begins with the phase of the recording (Roebel 2003).
@@ -48,20 +48,19 @@ def warped(
     """
     hop, window = hop_and_window(rate)
     size = len(window)
-    # Both channels of one are the same.
-    channels = min(samples.shape[1], 2)
+    channels = samples.shape[1]
     length = round(to_s[-1] * rate)
     starts = np.arange(-size + hop, length, hop)
     knots_from, knots_to = strokes_kept(from_s, to_s, struck_s)
     centre_s = (starts + size / 2) / rate
     heard = np.round(_along(centre_s, knots_to, knots_from) * rate).astype(int) - size // 2
     out = np.zeros((channels, size + TOGETHER * hop), np.float32)
-    before = np.ones((channels, size // 2 + 1), np.complex64)
+    before: Spectra = np.ones((channels, size // 2 + 1), np.complex64)
     for first in range(0, len(starts), TOGETHER):
         progress(first / len(starts))
         at = heard[first : first + TOGETHER]
         low, high = int(at.min()) - hop, int(at.max()) + size
-        sound = padded(samples, low, high)[:channels]
+        sound = padded(samples, low, high).T
         rows = (at - low)[:, None] + np.arange(size)
         now = np.fft.rfft(sound[:, rows] * window)
         past = np.fft.rfft(sound[:, rows - hop] * window)
@@ -73,8 +72,7 @@ def warped(
             out[:, i * hop : i * hop + size] += pieces[:, i]
         done = len(at) * hop
         # The first windows begin before the first knot.
-        block = out[:, max(0, -starts[first]) : min(done, length - starts[first])].T
-        yield np.repeat(block, 2, axis=1) if channels == 1 else block.copy()
+        yield out[:, max(0, -starts[first]) : min(done, length - starts[first])].T
         out = np.concatenate([out[:, done:], np.zeros((channels, done), np.float32)], axis=1)
 
 
