@@ -1,6 +1,7 @@
 """Beat maps through the API: found, mended, made the folio's time, aligned, handed on."""
 
 import io
+import re
 import zipfile
 from typing import Any
 
@@ -113,6 +114,9 @@ def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
     job = app.watched.wait(app.send("POST", f"/beat-maps/{found}/straighten", {"bpm": 100})["jobs"][0])
     made = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": formats, "straightened": job["id"]})
     assert made["proof"]["same"], made["proof"]["text"]
+    found_again, strokes = map(int, re.search(r"(\d+) of (\d+) strokes", made["proof"]["text"]).groups())
+    assert strokes > 50
+    assert found_again > 0.95 * strokes
     with zipfile.ZipFile(io.BytesIO(app.get_bytes(f"/hand-ons/{made['id']}/file"))) as files:
         names = files.namelist()
         midi = mido.MidiFile(file=io.BytesIO(files.read("curtain call.mid")))

@@ -28,9 +28,11 @@ from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.click import RATE, ticks_of
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+from honest_stave.core.sound.struck import strokes_between
 from honest_stave.service import beat_maps
 from honest_stave.service.beat_maps import counted_otherwise
 from honest_stave.service.beats import KeptBeats
@@ -257,9 +259,28 @@ def test_the_recording_begins_on_a_bar_or_is_made_steady() -> None:
     assert len(cut) == len(samples) + rate // 2
     assert not cut[: rate // 2].any()
     uneven = replace(made(9), beats=tuple(Beat(float(t)) for t in 1 + np.cumsum([0.0, *([0.4, 0.6] * 4)])))
-    blocks, frames = map_files.straightened(samples, rate, uneven, 100.0)
-    assert frames == pytest.approx(8 * 0.6 * rate, abs=2)
-    assert np.concatenate(list(blocks)).shape == (frames, 1)
+    plan = plan_straightening(samples, rate, uneven, 100.0)
+    assert plan.frames(rate) == pytest.approx(8 * 0.6 * rate, abs=2)
+    assert np.concatenate(list(straightened(samples, rate, plan))).shape == (plan.frames(rate), 1)
+
+
+def test_strokes_of_a_straightened_recording_are_found_again_and_missed_where_they_are_not() -> None:
+    uneven = replace(made(9), beats=tuple(Beat(float(t)) for t in 1 + np.cumsum([0.0, *([0.42, 0.6] * 4)])))
+    from_s = np.array([b.time_s for b in uneven.beats])
+    off_beat_s = (from_s[1:] + from_s[:-1]) / 2
+    sound = np.zeros((8 * RATE, 1), np.float32)
+    for time_s in [*from_s, *off_beat_s]:
+        stroke = np.random.default_rng(1).normal(0, 0.3, 4000) * np.exp(-np.arange(4000) / 900)
+        sound[round(time_s * RATE) :][:4000, 0] += stroke.astype(np.float32)
+    plan = plan_straightening(sound, RATE, uneven, 120.0)
+    written = np.concatenate(list(straightened(sound, RATE, plan)))
+    written_s = strokes_between(written, RATE, 0.0, len(written) / RATE)
+    proof = prove_straight(plan, written_s)
+    # The strokes on the first beat and on the last are at the edge.
+    assert (proof.found, proof.strokes) == (15, 15)
+    assert proof.nine_in_ten_ms < 1.0
+    assert prove_straight(plan, np.delete(written_s, 5)).found == 14
+    assert prove_straight(plan, written_s + 0.01).middle_ms == pytest.approx(10, abs=1)
 
 
 @given(st.floats(-2, 20))

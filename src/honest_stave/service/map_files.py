@@ -3,6 +3,7 @@
 import io
 import time
 import uuid
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
@@ -11,6 +12,7 @@ from honest_stave.core.beat import map_files
 from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of, weakest_of
 from honest_stave.core.beat.map_files import MapProof
 from honest_stave.core.beat.score_of_map import ScoreProof
+from honest_stave.core.beat.straight import StraightProof
 from honest_stave.core.errors import BadInput
 from honest_stave.core.formats.midi_write import WrittenPart
 from honest_stave.core.formats.wav_write import wav_in_blocks
@@ -23,6 +25,20 @@ from honest_stave.store import history
 from honest_stave.store.tables import HandOn
 
 FORMATS = ("map", "click", "click track", "parts", "bar", "straight", "score", "csv", "labels")
+
+
+@dataclass(frozen=True)
+class Proofs:
+    """What was read back: the map, its score and the straightened recording where they were written."""
+
+    map: MapProof
+    score: ScoreProof | None
+    steady: StraightProof | None
+
+    @property
+    def same(self) -> bool:
+        """Whether what must agree agrees; how well strokes are found again is told, and no yes or no."""
+        return self.map.same and (self.score is None or self.score.same)
 
 
 def hand_on(
@@ -53,6 +69,7 @@ def hand_on(
     start_s = max(0.0, beat_map.beats[beat_map.meters[0].beat].time_s) if from_bar_one else 0.0
     files: list[tuple[str, Content]] = []
     words, left_out = [_told_of_map(beat_map, start_s)], []
+    steady_proof = None
     written: tuple[WrittenPart, ...] = ()
     if "parts" in formats:
         lines = lines_of(studio, folio_id, {}, beat_map.take)
@@ -76,7 +93,7 @@ def hand_on(
         files.append((f"{name} from a bar.wav", cut))
         words.append(f"{name} from a bar.wav begins exactly on a bar, {first / rate:+.4f} s against the recording.")
     if "straight" in formats:
-        tempo, steady = straightening.straightened_by(studio, folio_id, map_id, straightened)
+        tempo, steady, steady_proof = straightening.straightened_by(studio, folio_id, map_id, straightened)
         files.append((f"{name} at {tempo:g}.wav", steady))
         words.append(f"{name} at {tempo:g}.wav begins with the first beat and is steady at {tempo:g}.")
     score_proof = None
@@ -90,8 +107,8 @@ def hand_on(
         files.append((f"{name} beats.csv", map_files.beats_as_csv(beat_map).encode()))
     if "labels" in formats:
         files.append((f"{name} labels.txt", map_files.beats_as_labels(beat_map).encode()))
-    proof = map_files.prove_map(beat_map, midi, start_s, click)
-    return _kept(studio, folio_id, map_id, name, files, midi, words, left_out, proof, score_proof, formats)
+    proofs = Proofs(map_files.prove_map(beat_map, midi, start_s, click), score_proof, steady_proof)
+    return _kept(studio, folio_id, map_id, name, files, midi, words, left_out, proofs, formats)
 
 
 def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
@@ -111,9 +128,20 @@ def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
     )
 
 
-def proof_text(proof: MapProof, score: ScoreProof | None, name: str) -> str:
-    """The proof of a map, and of its score where one was written, in words."""
-    same = "The same" if proof.same and (score is None or score.same) else "Not the same"
+def _told_of_straight(proof: StraightProof) -> str:
+    if not proof.strokes:
+        return "Nothing is struck in the recording that could be found again in the straightened one."
+    return (
+        f"{proof.found} of {how_many(proof.strokes, 'stroke')} were found again in the straightened recording, "
+        f"half of them within {proof.middle_ms:.1f} ms of where the map brings them, "
+        f"nine in ten within {proof.nine_in_ten_ms:.1f} ms."
+    )
+
+
+def proof_text(proofs: Proofs, name: str) -> str:
+    """The proofs of all that was written of a map, in words."""
+    proof, score = proofs.map, proofs.score
+    same = "The same" if proofs.same else "Not the same"
     rows = [
         f"{name}: {same}.",
         f"{proof.beats} beats read back lie at most {proof.worst_beat_ms:.4f} ms from the map, "
@@ -129,13 +157,15 @@ def proof_text(proof: MapProof, score: ScoreProof | None, name: str) -> str:
             f"{score.notes} notes of the score were read back{'' if score.same else ', not as they were written'}; "
             f"its tempo marks bring each beat at most {score.worst_ms:.4f} ms from the map."
         )
+    if proofs.steady:
+        rows.append(_told_of_straight(proofs.steady))
     rows.append("No track is empty." if not proof.empty_tracks else f"{proof.empty_tracks} tracks are empty.")
     return "\n".join(rows)
 
 
 def _kept(
     studio: Studio, folio_id: str, map_id: str, name: str, files: list[tuple[str, Content]], midi: bytes,
-    words: list[str], left_out: list[str], proof: MapProof, score_proof: ScoreProof | None, formats: list[str],
+    words: list[str], left_out: list[str], proofs: Proofs, formats: list[str],
 ) -> dict[str, Any]:  # fmt: skip
     with studio.database.session() as session:
         folio = history.entity(session, folio_id, "settings", "settings")["title"]
@@ -143,11 +173,10 @@ def _kept(
     ending = "mid" if len(files) == 1 and files[0][0].endswith(".mid") else "zip"
     stem = file_stem("{folio} {part} map" if ending == "mid" else "{folio} {part} time", folio, name, 0)
     title = free_name(stem, taken, f".{ending}")
-    text = proof_text(proof, score_proof, title)
+    text = proof_text(proofs, title)
     content = studio.files.add(midi) if ending == "mid" else keep_archive(studio.files, files, words, left_out, text)
-    same = proof.same and (score_proof is None or score_proof.same)
     body = {
-        "same": same, "notes": proof.beats, "bends": 0, "greatest_ms": proof.worst_beat_ms,
+        "same": proofs.same, "notes": proofs.map.beats, "bends": 0, "greatest_ms": proofs.map.worst_beat_ms,
         "greatest_cents": 0.0, "differences": [], "text": text, "remarks": text.split("\n")[1:],
     }  # fmt: skip
     told = {"names": [title], "words": words, "left_out": left_out, "said": []}

@@ -1,4 +1,4 @@
-"""A beat map handed on: tempo map as MIDI, click, straightened or padded recording, tables; and its proof."""
+"""A beat map handed on: tempo map as MIDI, click, padded recording, tables; and its proof."""
 
 import csv
 import io
@@ -9,9 +9,8 @@ from itertools import chain
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of, times_of
+from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
 from honest_stave.core.beat.click import KEYS, RATE, Tick, render_click, ticks_of
-from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.formats.midi_read import TickClock, read_midi
 from honest_stave.core.formats.midi_write import MidiSettings, WrittenPart, file_grid, write_midi
 from honest_stave.core.formats.wav_write import write_wav
@@ -126,35 +125,6 @@ def from_a_bar(
     silence = np.zeros((max(-first, 0), samples.shape[1]), np.float32)
     starts = range(max(first, 0), len(samples), BLOCK_FRAMES)
     return chain([silence], (samples[start : start + BLOCK_FRAMES] for start in starts)), first
-
-
-def straightened(
-    samples: NDArray[np.float32], rate: int, beat_map: BeatMap, bpm: float, progress: Progress = no_progress
-) -> tuple[Iterator[NDArray[np.float32]], int]:
-    """The recording at a steady tempo, each beat stretched to the same length, pitch kept: blocks, and all frames.
-
-    Args:
-        samples: (frames, channels).
-        rate: Hz.
-        beat_map: the map; sound before its first beat is left out, and after its last.
-        bpm: felt beats a minute.
-        progress: told the share done; may raise ``Stopped``.
-    """
-    from honest_stave.core.sound.struck import APART_S, strokes_between
-    from honest_stave.core.sound.warped import warped
-
-    written = {hold.beat: hold.written_beats for hold in beat_map.holds}
-    beats = np.array([written.get(i, 1.0) for i in range(len(beat_map.beats) - 1)])
-    to_s = np.concatenate([[0.0], np.cumsum(beats)]) * 60.0 / bpm
-    from_s = times_of(beat_map)
-    inside_s = from_s[0] + APART_S, from_s[-1] - APART_S
-    struck_s = strokes_between(samples, rate, *inside_s, lambda share: progress(0.3 * share))
-    beat = np.searchsorted(from_s, struck_s)
-    off_beat_s = struck_s[np.minimum(from_s[beat] - struck_s, struck_s - from_s[beat - 1]) > APART_S]
-    # What is struck on the beats and between them is moved and not stretched.
-    kept_s = np.sort(np.concatenate([from_s, off_beat_s]))
-    steady = warped(samples, rate, from_s, to_s, kept_s, lambda share: progress(0.3 + 0.7 * share))
-    return steady, round(to_s[-1] * rate)
 
 
 def prove_map(beat_map: BeatMap, midi: bytes, start_s: float, click_wav: NDArray[np.float32] | None) -> MapProof:
