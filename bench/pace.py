@@ -4,7 +4,8 @@
 
 Strokes: 25 ms of the practice recordings around each true onset, and the same place of the slow one, moved by up to
 10 ms to where both are most alike. Seams: how much sharper the waveform bends within 3 ms around a join of two pieces
-than in the tenths of a second beside it.
+than in the tenths of a second beside it. Last, the recordings with beats made steady, as the proof of a hand-on
+tells it.
 """
 
 import json
@@ -14,7 +15,10 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from honest_stave.core.beat.beat_map import Beat, BeatMap
+from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.sound.pace import joining_piece
+from honest_stave.core.sound.struck import strokes_between
 
 PRACTICE = Path(__file__).parents[2] / "shared" / "practice"
 FOLDERS = ("hits", "many", "single")
@@ -67,6 +71,22 @@ def seams_db(slow: NDArray[np.float32], rate: int, pace: float) -> list[float]:
     return found
 
 
+def straightened_strokes() -> None:
+    """The recordings with beats made steady by their true beats: strokes found again, and how far off."""
+    for path in sorted((PRACTICE / "beats").glob("*.flac")):
+        samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
+        beats = json.loads(path.with_suffix(".json").read_text())["beats"]
+        time_s = [beat["time_s"] for beat in beats]
+        beat_map = BeatMap(path.stem, "", "", tuple(Beat(time) for time in time_s))
+        plan = plan_straightening(samples, rate, beat_map, 60 / float(np.median(np.diff(time_s))))
+        steady = np.concatenate(list(straightened(samples, rate, plan)))
+        proof = prove_straight(plan, strokes_between(steady, rate, 0.0, len(steady) / rate))
+        print(
+            f"{path.stem} made steady: {proof.found} of {proof.strokes} strokes found again, "
+            f"off {proof.middle_ms:.2f} in the middle, {proof.nine_in_ten_ms:.2f} ms at nine in ten"
+        )
+
+
 def main() -> None:
     for folder in FOLDERS:
         for pace in PACES:
@@ -87,6 +107,8 @@ def main() -> None:
                 f"{folder} at {pace}: {len(off_s)} strokes, off {_two(1e3 * off_s, 0.9)} ms, "
                 f"like {_two(like, 0.1)}; {len(seams)} seams, {_two(np.array(seams), 0.9)} dB"
             )
+
+    straightened_strokes()
 
 
 def _two(values: NDArray[np.float64], share: float) -> str:
