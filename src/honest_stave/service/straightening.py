@@ -22,6 +22,8 @@ from honest_stave.store.tables import Job
 KIND = "straighten"
 # What was written is read back in pieces of so many seconds.
 PIECE_S = 60
+# By so much of the time strokes have been looked for, and the file has been written.
+LOOKED, WRITTEN = 0.2, 0.8
 
 
 def ask(studio: Studio, folio_id: str, map_id: str, bpm: float | None) -> str:
@@ -42,16 +44,21 @@ def straighten(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     """Straightens in a worker; the WAV goes into a file and is read back."""
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
     wanted, rate = arguments["settings"], arguments["rate"]
-    plan = straight.plan_straightening(samples, rate, beat_maps.map_from_body(wanted["map"]), wanted["bpm"], progress)
-    blocks = straight.straightened(samples, rate, plan, progress)
+    beat_map = beat_maps.map_from_body(wanted["map"])
+
+    def part(first: float, last: float) -> Progress:
+        return lambda share: progress(first + (last - first) * share)
+
+    plan = straight.plan_straightening(samples, rate, beat_map, wanted["bpm"], part(0.0, LOOKED))
+    blocks = straight.straightened(samples, rate, plan, part(LOOKED, WRITTEN))
     with files.writing() as incoming:
         incoming.file.writelines(wav_in_blocks(blocks, plan.frames(rate), samples.shape[1], rate))
         content = incoming.keep()
-    proof = straight.prove_straight(plan, _strokes_of(files.path(content)))
+    proof = straight.prove_straight(plan, _strokes_of(files.path(content), part(WRITTEN, 1.0)))
     return {"content": content, "bpm": wanted["bpm"], "map_id": wanted["map_id"], "proof": asdict(proof)}
 
 
-def _strokes_of(path: Path) -> NDArray[np.float64]:
+def _strokes_of(path: Path, progress: Progress) -> NDArray[np.float64]:
     """Moments at which something is struck in a WAV file, read piece by piece."""
     import soundfile
 
@@ -60,6 +67,7 @@ def _strokes_of(path: Path) -> NDArray[np.float64]:
         rate, frames = file.samplerate, len(file)
         step, around = PIECE_S * rate, rate
         for first in range(0, frames, step):
+            progress(first / frames)
             start = max(first - around, 0)
             file.seek(start)
             piece = file.read(first + step + around - start, dtype="float32", always_2d=True)

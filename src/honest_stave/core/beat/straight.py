@@ -15,8 +15,6 @@ Values = NDArray[np.float64]
 
 # A stroke further off than this is not found again.
 NEAR_S = 0.02
-# Strokes are looked for in this share of the time it takes.
-LOOKING_SHARE = 0.3
 
 
 @dataclass(frozen=True)
@@ -64,7 +62,7 @@ def plan_straightening(
     beats = np.array([written.get(i, 1.0) for i in range(len(beat_map.beats) - 1)])
     from_s = times_of(beat_map)
     inside_s = from_s[0] + APART_S, from_s[-1] - APART_S
-    struck_s = strokes_between(samples, rate, *inside_s, lambda share: progress(LOOKING_SHARE * share))
+    struck_s = strokes_between(samples, rate, *inside_s, progress)
     return Straightening(from_s, np.concatenate([[0.0], np.cumsum(beats)]) * 60.0 / bpm, struck_s)
 
 
@@ -82,8 +80,7 @@ def straightened(
     off_beat_s = struck_s[np.minimum(from_s[beat] - struck_s, struck_s - from_s[beat - 1]) > APART_S]
     # What is struck on the beats and between them is moved and not stretched.
     kept_s = np.sort(np.concatenate([from_s, off_beat_s]))
-    left = 1 - LOOKING_SHARE
-    return warped(samples, rate, from_s, plan.to_s, kept_s, lambda share: progress(LOOKING_SHARE + left * share))
+    return warped(samples, rate, from_s, plan.to_s, kept_s, progress)
 
 
 def prove_straight(plan: Straightening, written_s: Values) -> StraightProof:
