@@ -20,6 +20,7 @@ export class Voices {
     return output
   }
 
+  /** Remembers what was told when to start. */
   keep(source: AudioScheduledSourceNode): void {
     this.sources.add(source)
     source.onended = () => this.sources.delete(source)
@@ -33,13 +34,7 @@ export class Voices {
       output.gain.linearRampToValueAtTime(0, now + LET_GO_S)
       window.setTimeout(() => output.disconnect(), FORGOTTEN_MS)
     }
-    for (const source of this.sources) {
-      try {
-        source.stop(now + LET_GO_S)
-      } catch {
-        continue // it had not started yet
-      }
-    }
+    for (const source of this.sources) source.stop(now + LET_GO_S)
     this.outputs.clear()
     this.sources.clear()
   }
