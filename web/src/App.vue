@@ -37,15 +37,10 @@ watch(
   folioId,
   async (id) => {
     player.stop()
+    notes.partId = notes.readingId = notes.takeId = ''
     if (!id) return folio.close()
     await folio.open(id)
     if (folio.state) void folio.bringIn(dropped.splice(0))
-    const parts = Object.keys(folio.state?.parts ?? {})
-    const takes = Object.keys(folio.state?.takes ?? {})
-    notes.partId = notes.readingId = notes.takeId = ''
-    if (parts.length) await notes.offer(notes.showPart(parts[0]))
-    else if (takes.length) await notes.offer(notes.showTake(takes[0]))
-    else await notes.load()
   },
   { immediate: true },
 )

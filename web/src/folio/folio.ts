@@ -151,6 +151,10 @@ export const useFolio = defineStore('folio', () => {
     )
   }
 
+  const recordings = computed(() =>
+    Object.entries(state.value?.takes ?? {}).flatMap(([id, take]) => (take.kind === 'audio' ? [id] : [])),
+  )
+
   /** Takes that are there and have a map, or a kit. */
   function takesWith(what: 'beat_maps' | 'kits'): string[] {
     const owners = new Set(Object.values(state.value?.[what] ?? {}).map((each) => each.take))
@@ -203,6 +207,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, close, make, refresh, change, step, bringIn, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
+    open, close, make, refresh, change, step, bringIn, recordings, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
   } // prettier-ignore
 })

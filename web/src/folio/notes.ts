@@ -171,12 +171,25 @@ export const useNotes = defineStore('notes', () => {
     return coming
   }
 
-  // Another window, undo or redo may have changed or removed what is shown.
+  /** Where nothing is in view: the first part, else the first recording, else the first performance. */
+  function offerFirst() {
+    const made = Object.keys(folio.state?.parts ?? {})[0]
+    const first = folio.recordings[0] ?? Object.keys(folio.state?.takes ?? {})[0] ?? ''
+    return offer(made ? showPart(made) : showTake(first))
+  }
+
+  /** Where nobody chose a take, the first that suits a station comes into view, or any recording. */
+  function offerSuiting(suiting: string[]) {
+    if (chosen.value) return
+    const first = suiting[0] ?? (take.value?.kind === 'audio' ? undefined : folio.recordings[0])
+    if (first) void offer(showTake(first))
+  }
+
+  // A folio was opened, something brought in; another window, undo or redo may have changed or removed what is shown.
   watch(
     () => folio.state?.revision,
     () => {
-      if (takeId.value && !take.value && !part.value)
-        void offer(showTake(Object.keys(folio.state?.takes ?? {})[0] ?? ''))
+      if (!take.value && !part.value) void offerFirst()
       else if (partId.value && !part.value) void showTake(takeId.value)
       // The first part of a take comes into view where nothing of it was: a score laid on it, a pattern.
       else if (!partId.value && !readingId.value && partsOf(takeId.value).length)
@@ -384,7 +397,7 @@ export const useNotes = defineStore('notes', () => {
   return {
     takeId, readingId, partId, chosen, least, split, shortest, candidates, other, differences, line, notes, selection,
     clipboard, part, take, reading, readingsOfTake, strokes, otherStrokes, indexOf, selectedIndices, focus,
-    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, offer, select, pick, invert, selectedNotes,
+    focusNote, doubts, counted, showReading, limitAtBest, showPart, showTake, offerSuiting, select, pick, invert, selectedNotes,
     edit, accept, commitLimit, setPart, removePart, takeOver, compareWith, read, load, candidateId,
   } // prettier-ignore
 })

@@ -6,8 +6,8 @@ import FilePicker from './FilePicker.vue'
   <div class="empty">
     <h2>Bring in a recording</h2>
     <p>
-      Drop files or folders anywhere on this window: WAV, FLAC, AIFF, MP3, Ogg, Opus, M4A, or MIDI. They stay
-      on this machine.
+      Drop files or folders anywhere on this window: WAV, FLAC, AIFF, MP3, Ogg, Opus, M4A, MIDI or MusicXML.
+      They stay on this machine.
     </p>
     <FilePicker main />
   </div>

@@ -21,8 +21,7 @@ const player = usePlayer()
 
 const others = computed(() => folio.takesWith('beat_maps'))
 onMounted(() => {
-  // Where nobody chose a take, whoever comes for beats sees one that has some.
-  if (!notes.chosen && !beats.id && others.value.length) void notes.offer(notes.showTake(others.value[0]))
+  if (!beats.id) notes.offerSuiting(others.value)
 })
 onBeforeUnmount(() => player.setTime(null, null))
 watch([() => beats.grid, () => beats.ticks], () => player.setTime(beats.grid, beats.ticks), {

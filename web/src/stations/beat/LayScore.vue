@@ -10,7 +10,10 @@ const score = computed(() => chosen.value || (beats.scores[0]?.[0] ?? ''))
 </script>
 
 <template>
-  <form v-if="beats.scores.length" class="row" @submit.prevent="beats.align(score)">
+  <form v-if="beats.scores.length" class="row" :class="{ small }" @submit.prevent="beats.align(score)">
+    <p v-if="!small" class="soft">
+      With its score, every written note gets its moment in the recording, and the beats go through them.
+    </p>
     <label class="soft"
       >score
       <select
@@ -32,6 +35,12 @@ const score = computed(() => chosen.value || (beats.scores[0]?.[0] ?? ''))
 <style scoped>
 .row {
   gap: 6px;
+}
+.row:not(.small) {
+  margin-top: 14px;
+}
+p {
+  flex-basis: 100%;
 }
 .field {
   max-width: 150px;

@@ -40,8 +40,8 @@ function played(event: KeyboardEvent) {
 const others = computed(() => folio.takesWith('kits'))
 onMounted(() => {
   window.addEventListener('keydown', played, true)
-  // Where nobody chose a take, whoever comes for slices sees a loop that has some.
-  if (!notes.chosen && !kits.id && others.value.length) void notes.offer(notes.showTake(others.value[0]))
+  const drums = folio.recordings.filter((id) => folio.state?.takes[id]?.facts.seems?.name === 'drums')
+  if (!kits.id) notes.offerSuiting([...others.value, ...drums])
 })
 onBeforeUnmount(() => {
   window.removeEventListener('keydown', played, true)
