@@ -17,16 +17,15 @@ from honest_stave.core.beat.beat_map import (
     ClickFrom,
     MeterFrom,
     check_map,
-    drift_ms_of,
     moved_with,
     places_of,
     tempo_map_of,
     times_of,
-    weakest_of,
 )
 from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.click import RATE, ticks_of
 from honest_stave.core.beat.map_of import map_of_reading
+from honest_stave.core.beat.map_tempo import drift_ms_of, weakest_of
 from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.beat.tempo_map import Meter

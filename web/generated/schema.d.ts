@@ -1808,6 +1808,10 @@ export interface components {
             doubt_bpm: number[];
             /** Weakest */
             weakest: number[];
+            between: components["schemas"]["OnsetsBetween"];
+            curve: components["schemas"]["TempoCurve"];
+            /** Walk */
+            walk: components["schemas"]["Weak"][];
             /** Meters */
             meters: components["schemas"]["MeterFrom"][];
             /** First Bar Number */
@@ -2785,6 +2789,26 @@ export interface components {
             ][];
         };
         /**
+         * OnsetsBetween
+         * @description Written onsets between beats, as columns: the beat before each, and its share of the way to the next one.
+         */
+        OnsetsBetween: {
+            /** Beat */
+            beat: number[];
+            /** Share */
+            share: number[];
+            /** Time S */
+            time_s: number[];
+            /** Heard S */
+            heard_s: (number | null)[];
+            /** Confidence */
+            confidence: number[];
+            /** Pinned */
+            pinned: boolean[];
+            /** Moments */
+            moments: (number | null)[][];
+        };
+        /**
          * Origin
          * @description What a note was when it was read.
          */
@@ -3608,6 +3632,18 @@ export interface components {
             lone_bpm: number;
         };
         /**
+         * TempoCurve
+         * @description The tempo from stop to stop, beats and pins between them, as columns; what is held is left out.
+         */
+        TempoCurve: {
+            /** Middle S */
+            middle_s: number[];
+            /** Bpm */
+            bpm: number[];
+            /** Doubt Bpm */
+            doubt_bpm: number[];
+        };
+        /**
          * Thresholds
          * @description Limits tried without being kept.
          */
@@ -3696,6 +3732,16 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * Weak
+         * @description What deserves a look: a beat, or an onset between beats.
+         */
+        Weak: {
+            /** Beat */
+            beat: number | null;
+            /** Between */
+            between: number | null;
         };
     };
     responses: never;

@@ -10,16 +10,25 @@ from pydantic_core import to_json
 from honest_stave.api.handing import HandOn, hand_on_model
 from honest_stave.api.models import Model, Opened, Revision, Seconds
 from honest_stave.api.takes import Queued
-from honest_stave.core.beat.beat_map import doubt_bpm_of, drift_ms_of, felt_bpm_of, places_of, weakest_of
+from honest_stave.core.beat.beat_map import places_of
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.held import likely_held
 from honest_stave.core.beat.map_files import click_notes
+from honest_stave.core.beat.map_tempo import (
+    doubt_bpm_of,
+    drift_ms_of,
+    felt_bpm_of,
+    tempo_curve_of,
+    weakest_first,
+    weakest_of,
+)
 from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import rests_in
 from honest_stave.core.signal.convert import hz_to_pitch
 from honest_stave.core.sound.click_sounds import INSTRUMENT_OF, click_hz
 from honest_stave.service import aligning, beat_maps, beats, map_files, straightening
 
+BETWEEN_COLUMNS = ("beat", "share", "time_s", "heard_s", "confidence", "pinned")
 router = APIRouter(prefix="/api/folios/{folio_id}/beat-maps", tags=["beat maps"])
 
 
@@ -82,6 +91,33 @@ class RunnerUp(Model):
     share: float
 
 
+class OnsetsBetween(Model):
+    """Written onsets between beats, as columns: the beat before each, and its share of the way to the next one."""
+
+    beat: list[int]
+    share: list[float]
+    time_s: list[float]
+    heard_s: list[float | None]
+    confidence: list[float]
+    pinned: list[bool]
+    moments: list[list[float | None]]
+
+
+class TempoCurve(Model):
+    """The tempo from stop to stop, beats and pins between them, as columns; what is held is left out."""
+
+    middle_s: list[float]
+    bpm: list[float]
+    doubt_bpm: list[float]
+
+
+class Weak(Model):
+    """What deserves a look: a beat, or an onset between beats."""
+
+    beat: int | None
+    between: int | None
+
+
 class BeatMapView(Model):
     """A map with everything that is drawn of it, beats as columns."""
 
@@ -101,6 +137,9 @@ class BeatMapView(Model):
     felt_bpm: list[float]
     doubt_bpm: list[float]
     weakest: list[int]
+    between: OnsetsBetween
+    curve: TempoCurve
+    walk: list[Weak]
     meters: list[MeterFrom]
     first_bar_number: int
     holds: list[Hold]
@@ -182,6 +221,8 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
     places = places_of(found)
     times = [b.time_s for b in found.beats]
     held = likely_held(found)
+    on_beats, off_beats = aligning.moments_of(studio, folio_id, found)
+    curve = tempo_curve_of(found)
     view = {
         "id": map_id,
         "name": found.name,
@@ -213,7 +254,13 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
             *aligning.said_of(studio, folio_id, found),
             *beat_maps.said_of_clicks(studio, folio_id, found, places.bar.tolist()),
         ],
-        "moments": aligning.moments_of(studio, folio_id, found),
+        "moments": on_beats,
+        "between": {
+            **{name: [getattr(b, name) for b in found.between] for name in BETWEEN_COLUMNS},
+            "moments": off_beats,
+        },
+        "curve": {name: getattr(curve, name).round(4).tolist() for name in ("middle_s", "bpm", "doubt_bpm")},
+        "walk": [{"beat": beat, "between": between} for beat, between in weakest_first(found)],
         "written_out": [[w.beat, w.beats] for w in found.written_out],
         "silences": rests_in(found, beat_maps.silences(studio, folio_id, found)),
         "implausible": implausible_stretches(found, held),

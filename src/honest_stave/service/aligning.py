@@ -4,16 +4,17 @@ import io
 import json
 import time
 import uuid
+from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from honest_stave.core.beat.beat_map import BeatMap, check_map
+from honest_stave.core.beat.beat_map import Beat, BeatMap, Between, check_map
 from honest_stave.core.engines import engines_since
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.formats.midi_read import read_midi
-from honest_stave.core.part.notes import Note, Part
+from honest_stave.core.part.notes import Note, Origin, Part
 from honest_stave.service import beat_maps, folios, performances, readings, takes
 from honest_stave.service.codec import note_to_body, part_from_body, part_to_body
 from honest_stave.service.decoding import open_samples
@@ -21,6 +22,9 @@ from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.files import Files
 from honest_stave.store.tables import Job
+
+if TYPE_CHECKING:
+    from honest_stave.core.beat.align import Alignment
 
 ENGINE = "align 5"
 READABLE = engines_since(ENGINE, 1)
@@ -108,6 +112,7 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
             made.meters,
             made.first_bar_number,
             written_out=made.written_out,
+            between=made.between,
         )
     )
     map_id, now = uuid.uuid4().hex[:12], time.time()
@@ -120,7 +125,8 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     moved = {part_id: body for kind, _, part_id, body in put if kind == "part"}
     put = [row for row in put if row[0] != "part" or row[2] not in strict]
     put += [("part", "", i, {**moved.get(i, p), "muted": True}) for i, p in strict.items()]
-    for number, (part, notes) in enumerate(_voices(studio, folio_id, score_id, take_id, map_id, data, found)):
+    voices = _voices(studio, folio_id, score_id, take_id, (map_id, kept["reading"]), data, found)
+    for number, (part, notes) in enumerate(voices):
         part_id = uuid.uuid4().hex
         put.append(("part", "", part_id, part_to_body(part) | {"at": now + number * 1e-3}))
         put += [("note", part_id, n.id, note_to_body(n)) for n in notes]
@@ -130,11 +136,25 @@ def finish(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
 
 
 def _voices(
-    studio: Studio, folio_id: str, score_id: str, take_id: str, map_id: str, data: bytes, found: Any
+    studio: Studio,
+    folio_id: str,
+    score_id: str,
+    take_id: str,
+    made_by: tuple[str, str],
+    data: bytes,
+    found: "Alignment",
 ) -> list[tuple[Part, list[Note]]]:
-    """The score's voices with their notes where the recording has them."""
+    """The score's voices with their notes where the recording has them, and how sure that is.
+
+    Args:
+        studio, folio_id, score_id, take_id: where score and recording are.
+        made_by: ids of the map they follow and of the reading.
+        data: the score's file.
+        found: where its onsets lie.
+    """
     from honest_stave.core.formats.midi_notes import notes_of_file
 
+    map_id, reading_id = made_by
     file = read_midi(data)
     quarter = file.ticks_a_quarter
     with studio.database.session() as session:
@@ -146,34 +166,26 @@ def _voices(
         look = part_from_body(strict[number]) if number < len(strict) else Part(name or "Voice")
         notes = []
         for n in members:
-            on, off = (float(_at(t / quarter, found, tail_s)) for t in (n.onset_tick, n.offset_tick))
-            notes.append(
-                Note(
-                    uuid.uuid4().hex[:12],
-                    max(on, 0.0),
-                    max(off, on + SHORTEST_S, SHORTEST_S),
-                    min(max(n.pitch + found.semitones, 0), 127),
-                    n.velocity,
-                )
-            )
+            beat = n.onset_tick / quarter
+            on, off = (float(_at(at, found, tail_s)) for at in (beat, n.offset_tick / quarter))
+            on_s, off_s = max(on, 0.0), max(off, on + SHORTEST_S, SHORTEST_S)
+            pitch = min(max(n.pitch + found.semitones, 0), 127)
+            sure = float(found.confidence[np.abs(found.beat - beat).argmin()])
+            origin = Origin(reading_id, f"{beat:g} {pitch}", on_s, off_s, pitch, n.velocity, sure)
+            notes.append(Note(uuid.uuid4().hex[:12], on_s, off_s, pitch, n.velocity, origin=origin))
         title = f"{look.name}, aligned"[:120]
-        made.append(
-            (
-                Part(
-                    name=title, instrument=look.instrument, take=take_id, percussion=look.percussion, beat_map=map_id
-                ),
-                notes,
-            )
-        )
+        # What is written was played, however unsure its moment: no limit leaves it out.
+        part = Part(title, look.instrument, take=take_id, percussion=look.percussion, beat_map=map_id)
+        made.append((replace(part, least_confidence=0.0), notes))
     return made
 
 
-def _tail_tempo_s(found: Any) -> float:
+def _tail_tempo_s(found: "Alignment") -> float:
     span = float(found.beat[-1] - found.beat[max(0, len(found.beat) - 5)])
     return float(found.time_s[-1] - found.time_s[max(0, len(found.beat) - 5)]) / span if span > 0 else 0.5
 
 
-def _at(beat: float, found: Any, tail_s: float) -> float:
+def _at(beat: float, found: "Alignment", tail_s: float) -> float:
     if beat > found.beat[-1]:
         return float(found.time_s[-1] + (beat - found.beat[-1]) * tail_s)
     return float(np.interp(beat, found.beat, found.time_s))
@@ -193,18 +205,25 @@ def said_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[str]:
     return list(readings.row(studio, folio_id, beat_map.reading).summary.get("said", []))
 
 
-def moments_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[list[float | None]]:
-    """The three measured moments of what begins on each beat; none where the map is not of an alignment."""
+Moments = list[list[float | None]]
+
+
+def moments_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[Moments, Moments]:
+    """The three measured moments of what begins on each beat, and between beats; none where nothing was aligned."""
     if not beat_map.reading:
-        return []
+        return [], []
     row = readings.row(studio, folio_id, beat_map.reading)
     if row.engine not in READABLE:
-        return []
+        return [], []
     with np.load(studio.files.path(row.arrays), allow_pickle=False) as arrays:
         time_s, moments = arrays["time_s"], arrays["moments"]
-    found: list[list[float | None]] = []
-    for beat in beat_map.beats:
-        at = int(np.abs(time_s - (beat.heard_s if beat.heard_s is not None else -1.0)).argmin())
-        near = beat.heard_s is not None and abs(time_s[at] - beat.heard_s) < SHORTEST_S
-        found.append([None if np.isnan(m) else round(float(m), 4) for m in moments[at]] if near else [])
-    return found
+
+    def of(onsets: Sequence[Beat | Between]) -> Moments:
+        heard_s = np.array([-1.0 if each.heard_s is None else each.heard_s for each in onsets])
+        after = np.clip(np.searchsorted(time_s, heard_s), 1, len(time_s) - 1)
+        nearest = np.where(heard_s - time_s[after - 1] < time_s[after] - heard_s, after - 1, after)
+        near = np.abs(time_s[nearest] - heard_s) < SHORTEST_S
+        rows = zip(moments[nearest].tolist(), near.tolist(), strict=True)
+        return [[None if np.isnan(m) else round(m, 4) for m in row] if there else [] for row, there in rows]
+
+    return of(beat_map.beats), of(beat_map.between)

@@ -9,17 +9,19 @@ from typing import Any
 
 import numpy as np
 
-from honest_stave.core.beat import even, map_edits
+from honest_stave.core.beat import between, even, map_edits
 from honest_stave.core.beat.aligned_map import as_hold
 from honest_stave.core.beat.beat_map import (
     Beat,
     BeatMap,
+    Between,
     ClickFrom,
     Hold,
     Marker,
     MeterFrom,
     WrittenOut,
     check_map,
+    cleared,
     tempo_map_of,
 )
 from honest_stave.core.beat.click import check_click
@@ -42,6 +44,7 @@ def map_to_body(beat_map: BeatMap, at: float) -> dict[str, Any]:
     """JSON body of a map: beats as columns, which are a third of the size of rows; ``at`` says when it was made."""
     body = {k: v for k, v in asdict(replace(beat_map, beats=())).items() if k != "beats"}
     body["written_out"] = [[w.beat, w.beats] for w in beat_map.written_out]
+    body["between"] = [_row_of(b) for b in beat_map.between]
     columns = {
         "time_s": [round(b.time_s, 7) for b in beat_map.beats],
         "heard_s": [None if b.heard_s is None else round(b.heard_s, 7) for b in beat_map.beats],
@@ -49,6 +52,18 @@ def map_to_body(beat_map: BeatMap, at: float) -> dict[str, Any]:
         "pins": [i for i, b in enumerate(beat_map.beats) if b.pinned],
     }
     return json_like({**body, "columns": columns, "at": at})
+
+
+def _row_of(onset: Between) -> list[Any]:
+    heard_s = None if onset.heard_s is None else round(onset.heard_s, 7)
+    return [
+        onset.beat,
+        round(onset.share, 6),
+        round(onset.time_s, 7),
+        heard_s,
+        round(onset.confidence, 4),
+        onset.pinned,
+    ]
 
 
 def map_from_body(body: dict[str, Any]) -> BeatMap:
@@ -69,6 +84,7 @@ def map_from_body(body: dict[str, Any]) -> BeatMap:
         clicks=tuple(ClickFrom(**c) for c in body["clicks"]),
         smoothing=body["smoothing"],
         written_out=tuple(WrittenOut(beat, beats) for beat, beats in body.get("written_out", [])),
+        between=tuple(Between(*row) for row in body.get("between", [])),
     )
 
 
@@ -205,9 +221,14 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "click": ("click", lambda s, f, m, c, v: map_edits.click_from(m, check_click(ClickFrom(c[0], **v)))),
     "tap": ("tapped", lambda s, f, m, c, v: _tapped(s, f, m, v["tap_s"])),
     "re-read": ("read anew between pins", lambda s, f, m, c, v: _reread(s, f, m, c[0], v.get("beats"))),
+    "move between": ("onset moved", lambda s, f, m, c, v: between.move_between(m, v["between"][0], v["time_s"])),
+    "pin between": ("onset pinned", lambda s, f, m, c, v: between.pin_between(m, v["between"])),
+    "release between": ("onset released", lambda s, f, m, c, v: between.release_between(m, v["between"])),
     "rename": ("renamed", lambda s, f, m, c, v: replace(m, name=folios.clean_title(v["name"], "name"))),
 }
-NEED_NONE = {"insert", "smooth", "mark", "tap", "meters", "rename"}
+NEED_NONE = {
+    "insert", "smooth", "mark", "tap", "meters", "rename", "move between", "pin between", "release between",
+}  # fmt: skip
 
 
 def edit(
@@ -234,6 +255,7 @@ def edit(
         fresh = make(studio, folio_id, beat_map, chosen, values)
     except (KeyError, TypeError, ValueError) as error:
         raise BadInput(f"This edit lacks something: {error}.", "Fill in every field.") from error
+    fresh = between.carried(beat_map, fresh)
     return put(studio, folio_id, map_id, fresh, f"“{beat_map.name}”: {label}", base)
 
 
@@ -250,7 +272,10 @@ def _tapped(studio: Studio, folio_id: str, beat_map: BeatMap, tap_s: list[float]
         if any(b.pinned for i, b in enumerate(beat_map.beats) if first < i < last):
             raise BadInput("A pin lies among the taps.", "Release it first, or tap between pins.")
         merged = sorted([*out, *fresh], key=lambda b: b.time_s)
-        return check_map(replace(beat_map, beats=tuple(merged)))
+        outside = cleared(beat_map, lambda gap: first <= gap < last)
+        added = 0 if first >= 0 else len(merged) - len(times)
+        moved = tuple(replace(b, beat=b.beat + added) for b in outside.between)
+        return check_map(replace(outside, beats=tuple(merged), between=moved))
     return map_edits.replace_stretch(beat_map, first, last, fresh)
 
 

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from honest_stave.core.beat.beat_map import BeatMap, moved_with, times_of
+from honest_stave.core.beat.beat_map import BeatMap, moved_with, onsets_of
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.part.beats_true import moved_with_time
 from honest_stave.core.part.notes import SHORTEST_NOTE_S
@@ -15,6 +15,8 @@ from honest_stave.store import history
 Rows = list[tuple[str, str, str, Any]]
 # Moments that differ by less have not moved.
 SAME_S = 1e-7
+# A note this near a written onset is of that onset: maps keep their moments to a tenth of a microsecond.
+SAME_ONSET_S = 1e-4
 
 
 def rows_moved_with_time(studio: Studio, folio_id: str, before: TempoMap, now: TempoMap) -> Rows:
@@ -41,18 +43,28 @@ def rows_moved_with_time(studio: Studio, folio_id: str, before: TempoMap, now: T
 
 
 def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: BeatMap, now: BeatMap) -> Rows:
-    """Notes of the voices that follow a beat map, where the map has them now; all others keep their seconds."""
-    old_s, new_s = times_of(before), times_of(now)
-    if len(old_s) != len(new_s) or np.array_equal(old_s, new_s):
+    """Notes of the voices that follow a beat map, where the map has them now; all others keep their seconds.
+
+    Notes at an onset that has been pinned are the producer's; released, they are in doubt again.
+    """
+    old, new = onsets_of(before), onsets_of(now)
+    if not np.array_equal(old.place, new.place):
+        return []
+    changed = np.flatnonzero(old.pinned != new.pinned)
+    if not len(changed) and np.array_equal(old.time_s, new.time_s):
         return []
     rows: Rows = []
     with studio.database.session() as session:
         following = [i for i, p in history.entities(session, folio_id, "part").items() if p.get("beat_map") == map_id]
         for part_id in following:
             for note_id, note in history.entities(session, folio_id, "note", part_id).items():
-                fresh = [float(moved_with(old_s, new_s, note[key])) for key in ("onset_s", "offset_s")]
-                if max(abs(fresh[0] - note["onset_s"]), abs(fresh[1] - note["offset_s"])) > SAME_S:
+                fresh = [float(moved_with(old.time_s, new.time_s, note[key])) for key in ("onset_s", "offset_s")]
+                moved = max(abs(fresh[0] - note["onset_s"]), abs(fresh[1] - note["offset_s"])) > SAME_S
+                there = changed[np.abs(old.time_s[changed] - note["onset_s"]) <= SAME_ONSET_S]
+                touched = bool(new.pinned[there[0]]) if len(there) else note["touched"]
+                if moved or touched != note["touched"]:
                     on = max(fresh[0], 0.0)
-                    moved = {**note, "onset_s": on, "offset_s": max(fresh[1], on + SHORTEST_NOTE_S)}
-                    rows.append(("note", part_id, note_id, moved))
+                    offset_s = max(fresh[1], on + SHORTEST_NOTE_S)
+                    body = {**note, "onset_s": on, "offset_s": offset_s, "touched": touched}
+                    rows.append(("note", part_id, note_id, body))
     return rows

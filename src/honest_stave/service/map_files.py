@@ -9,8 +9,9 @@ from typing import Any
 from sqlalchemy import select
 
 from honest_stave.core.beat import map_files
-from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of, weakest_of
+from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of
 from honest_stave.core.beat.map_files import MapProof
+from honest_stave.core.beat.map_tempo import weakest_of
 from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.beat.straight import StraightProof
 from honest_stave.core.errors import BadInput

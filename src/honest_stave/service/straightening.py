@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat import straight
-from honest_stave.core.beat.beat_map import felt_bpm_of
+from honest_stave.core.beat.map_tempo import felt_bpm_of
 from honest_stave.core.beat.straight import StraightProof
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.formats.wav_write import wav_in_blocks

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from honest_stave.core.beat.align import Alignment, Written
 from honest_stave.core.beat.beat_map import (
     SHORTEST_BEAT_S,
+    SHORTEST_BETWEEN_S,
     Beat,
     BeatMap,
+    Between,
     Hold,
     MeterFrom,
     WrittenOut,
@@ -45,12 +47,14 @@ class AlignedMap:
         beats, meters: as in a beat map.
         first_bar_number: printed number of the first bar.
         written_out: holds that the score seems to write out as extra time.
+        between: onsets between the beats.
     """
 
     beats: tuple[Beat, ...]
     meters: tuple[MeterFrom, ...]
     first_bar_number: int
     written_out: tuple[WrittenOut, ...]
+    between: tuple[Between, ...] = ()
 
 
 def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoMap) -> AlignedMap:
@@ -92,7 +96,8 @@ def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoM
         whole = written.bar_start(first_bar + 1)
         meters[0] = replace(meters[0], beat=int(np.searchsorted(place, whole - SAME_QUARTERS)))
         first_bar += 1
-    return AlignedMap(beats, tuple(meters), first_bar + 1, _written_out(struck, meters))
+    written_out = _written_out(struck, meters)
+    return AlignedMap(beats, tuple(meters), first_bar + 1, written_out, _between(place, time_s, found))
 
 
 def _moments(place: Values, found: Alignment, last: float) -> Values:
@@ -105,6 +110,22 @@ def _moments(place: Values, found: Alignment, last: float) -> Values:
     time_s = np.interp(place, beats, times)
     least = np.arange(len(time_s)) * SHORTEST_BEAT_S * 1.01
     return np.asarray(np.maximum.accumulate(time_s - least) + least)
+
+
+def _between(place: Values, time_s: Values, found: Alignment) -> tuple[Between, ...]:
+    """Written onsets that lie between two beats, at their moments."""
+    after = np.searchsorted(place, found.beat)
+    inside = np.flatnonzero((after > 0) & (after < len(place)))
+    before = after[inside] - 1
+    step = place[before + 1] - place[before]
+    share = (found.beat[inside] - place[before]) / step
+    off = np.minimum(share, 1 - share) * step > SAME_QUARTERS
+    inside, before, share = inside[off], before[off], share[off]
+    # Beats are kept a little apart: an onset beside one stays on its side.
+    room_s = time_s[before] + SHORTEST_BETWEEN_S, time_s[before + 1] - SHORTEST_BETWEEN_S
+    moment_s = np.clip(found.time_s[inside], *room_s)
+    rows = zip(before.tolist(), share.tolist(), moment_s.tolist(), found.confidence[inside].tolist(), strict=True)
+    return tuple(Between(i, s, t, t, float(sure)) for i, s, t, sure in rows)
 
 
 def _written_out(struck: NDArray[np.bool_], meters: Sequence[MeterFrom]) -> tuple[WrittenOut, ...]:
@@ -151,9 +172,17 @@ def as_hold(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
     def moved(i: int) -> int:
         return i - beats if i > beat + beats else min(i, beat)
 
+    # What is written in the extra time keeps its place in the hold.
+    inside = tuple(
+        replace(b, beat=beat + beats, share=(b.beat - beat + b.share) / (beats + 1))
+        if beat <= b.beat <= beat + beats
+        else b
+        for b in beat_map.between
+    )
     shorter = relaid(
         replace(
             beat_map,
+            between=inside,
             beats=tuple(b for i, b in enumerate(beat_map.beats) if i not in extra),
             holds=tuple(h for h in beat_map.holds if h.beat not in extra),
         ),

@@ -5,7 +5,7 @@ between the two can be shown. Meters are kept by the beat they begin on: beats p
 out before them do not tear them from their place.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -17,14 +17,11 @@ from honest_stave.core.errors import BadInput
 
 Values = NDArray[np.float64]
 
-# A beat that is sure lies within the first of these of its attack, one without any evidence within both.
-SURE_WITHIN_S, UNSURE_WITHIN_S = 0.004, 0.05
-# Beats less sure than this are walked through as doubts: of those at 0.8 to 0.9 three in four are right.
-WEAK = 0.9
-
 MOST_BEATS = 40_000
 # The quickest and slowest felt beat that a map takes, in seconds.
 SHORTEST_BEAT_S, LONGEST_BEAT_S = 0.1, 15.0
+# A pin between beats lies at least so far from its neighbours.
+SHORTEST_BETWEEN_S = 0.01
 
 
 @dataclass(frozen=True)
@@ -38,6 +35,27 @@ class Beat:
         pinned: set by the producer; nothing else moves it.
     """
 
+    time_s: float
+    heard_s: float | None = None
+    confidence: float = 0.0
+    pinned: bool = False
+
+
+@dataclass(frozen=True)
+class Between:
+    """A written onset between two felt beats; the map goes through it where it is pinned.
+
+    Args:
+        beat: the felt beat before it, by its place in the list of beats.
+        share: how far on it is written from that beat to the next, over 0 and under 1.
+        time_s: its moment in the take.
+        heard_s: where it was heard to begin, None where nothing was.
+        confidence: how sure that is, 0 to 1.
+        pinned: set by the producer; nothing else moves it.
+    """
+
+    beat: int
+    share: float
     time_s: float
     heard_s: float | None = None
     confidence: float = 0.0
@@ -119,6 +137,7 @@ class BeatMap:
         holds, markers, clicks: rising by beat or moment.
         smoothing: how much the read beats were smoothed, 0 to 1.
         written_out: holds that an aligned score seems to write out, none of them made yet.
+        between: onsets of an aligned score that lie between beats, rising.
     """
 
     name: str
@@ -132,6 +151,22 @@ class BeatMap:
     clicks: tuple[ClickFrom, ...] = (ClickFrom(0),)
     smoothing: float = 0.0
     written_out: tuple[WrittenOut, ...] = ()
+    between: tuple[Between, ...] = ()
+
+
+@dataclass(frozen=True)
+class Stops:
+    """Beats and onsets between them, in order, (stops,).
+
+    Args:
+        place: in the list of beats, with the share of the way to the next one.
+        time_s: moments.
+        pinned: whether the producer set them.
+    """
+
+    place: Values
+    time_s: Values
+    pinned: NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -156,6 +191,24 @@ class Places:
 def times_of(beat_map: BeatMap) -> Values:
     """Moments of all beats (s)."""
     return np.array([b.time_s for b in beat_map.beats])
+
+
+def stops_of(beat_map: BeatMap) -> Stops:
+    """What the map goes through: beats and the pins between them, in order of the music."""
+    return _in_order(beat_map, [b for b in beat_map.between if b.pinned])
+
+
+def onsets_of(beat_map: BeatMap) -> Stops:
+    """Beats and all onsets between them, in order of the music."""
+    return _in_order(beat_map, beat_map.between)
+
+
+def _in_order(beat_map: BeatMap, between: Sequence[Between]) -> Stops:
+    place = np.concatenate([np.arange(len(beat_map.beats)), [b.beat + b.share for b in between]])
+    time_s = np.concatenate([times_of(beat_map), [b.time_s for b in between]])
+    pinned = np.array([b.pinned for b in beat_map.beats] + [b.pinned for b in between], np.bool_)
+    order = np.argsort(place, kind="stable")
+    return Stops(place[order], time_s[order], pinned[order])
 
 
 def moved_with(old_s: Values, new_s: Values, time_s: float) -> float:
@@ -222,39 +275,11 @@ def tempo_map_of(beat_map: BeatMap) -> TempoMap:
     Raises:
         BadInput: beats that no tempo map can hold.
     """
-    places = places_of(beat_map)
-    knots = tuple(
-        Knot(position, b.time_s, b.pinned)
-        for position, b in zip(places.position.tolist(), beat_map.beats, strict=True)
-    )
+    places, stops = places_of(beat_map), stops_of(beat_map)
+    position = np.interp(stops.place, np.arange(len(beat_map.beats)), places.position)
+    rows = zip(position.tolist(), stops.time_s.tolist(), stops.pinned.tolist(), strict=True)
+    knots = tuple(Knot(*row) for row in rows)
     return TempoMap(knots, places.meters or (Meter(0, 4, 4),), beat_map.first_bar_number)
-
-
-def felt_bpm_of(beat_map: BeatMap) -> Values:
-    """Felt beats a minute from each beat to the next, (beats - 1,); a hold counts for what is written."""
-    written = np.ones(len(beat_map.beats))
-    for hold in beat_map.holds:
-        written[hold.beat] = hold.written_beats
-    return np.asarray(60.0 * written[:-1] / np.diff(times_of(beat_map)))
-
-
-def doubt_bpm_of(beat_map: BeatMap) -> Values:
-    """How far the tempo from each beat to the next may be off, in felt beats a minute, (beats - 1,)."""
-    sure = np.array([1.0 if b.pinned else b.confidence for b in beat_map.beats])
-    off_s = SURE_WITHIN_S + UNSURE_WITHIN_S * (1 - sure)
-    gap_s = np.diff(times_of(beat_map))
-    return np.asarray(felt_bpm_of(beat_map) * np.minimum(np.hypot(off_s[:-1], off_s[1:]) / gap_s, 0.5))
-
-
-def weakest_of(beat_map: BeatMap) -> list[int]:
-    """Beats that deserve a look, the weakest first: pins are no longer in doubt."""
-    weak = [i for i, b in enumerate(beat_map.beats) if not b.pinned and b.confidence < WEAK]
-    return sorted(weak, key=lambda i: beat_map.beats[i].confidence)
-
-
-def drift_ms_of(beat_map: BeatMap) -> list[float | None]:
-    """By how much each measured attack lies after (or before, negative) the map, in ms."""
-    return [None if b.heard_s is None else 1000.0 * (b.heard_s - b.time_s) for b in beat_map.beats]
 
 
 def check_map(beat_map: BeatMap) -> BeatMap:
@@ -286,6 +311,14 @@ def check_map(beat_map: BeatMap) -> BeatMap:
             else f"The beats at {a:.3f} s and {b:.3f} s {said}.",
             f"Neighbouring beats lie {SHORTEST_BEAT_S:g} to {LONGEST_BEAT_S:g} s apart. Move or remove one of them.",
         )
+    stops = stops_of(beat_map)
+    crossed = np.flatnonzero(np.diff(stops.time_s) < SHORTEST_BETWEEN_S)
+    if len(crossed):
+        a, b = stops.time_s[crossed[0] : crossed[0] + 2].tolist()
+        raise BadInput(
+            f"The pins at {a:.3f} s and {b:.3f} s would cross or lie too close.",
+            f"A pin between beats lies {SHORTEST_BETWEEN_S:g} s and more from its neighbours. Move or release one.",
+        )
     starts = [m.beat for m in beat_map.meters]
     if not starts or starts != sorted(set(starts)) or starts[0] < 0 or starts[-1] >= len(beats):
         raise BadInput("The meters are out of order.", "Each begins on a beat of its own.")
@@ -294,11 +327,14 @@ def check_map(beat_map: BeatMap) -> BeatMap:
 
 
 def relaid(beat_map: BeatMap, place: Callable[[int], int]) -> BeatMap:
-    """The map with its meters, holds, clicks and holds written out on other beats.
+    """The map with its meters, holds, clicks, holds written out and onsets between them on other beats.
 
     Args:
         beat_map: the map, its beats already as they shall be.
         place: where the beat of a number lies now.
+
+    Raises:
+        BadInput: a pin lies between two beats that are neighbours no longer, or were none.
     """
 
     def moved(items: tuple[Any, ...]) -> tuple[Any, ...]:
@@ -307,8 +343,26 @@ def relaid(beat_map: BeatMap, place: Callable[[int], int]) -> BeatMap:
     written_out = [(place(w.beat), place(w.beat + w.beats)) for w in beat_map.written_out]
     return replace(
         beat_map,
+        between=moved(cleared(beat_map, lambda i: place(i + 1) - place(i) != 1).between),
         meters=moved(beat_map.meters),
         holds=moved(beat_map.holds),
         clicks=moved(beat_map.clicks),
         written_out=tuple(WrittenOut(held, stop - held) for held, stop in written_out if stop > held),
     )
+
+
+def cleared(beat_map: BeatMap, is_gone: Callable[[int], bool]) -> BeatMap:
+    """The map without onsets after some beats, which are neighbours of the next no longer.
+
+    Args:
+        beat_map: the map.
+        is_gone: whether what lies between the beat of a number and the next one goes.
+
+    Raises:
+        BadInput: one of these onsets is pinned.
+    """
+    gone = [is_gone(b.beat) for b in beat_map.between]
+    for b, going in zip(beat_map.between, gone, strict=True):
+        if going and b.pinned:
+            raise BadInput(f"The pin between beats at {b.time_s:.3f} s stands in the way.", "Release it first.")
+    return replace(beat_map, between=tuple(b for b, going in zip(beat_map.between, gone, strict=True) if not going))

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import BeatMap, ClickFrom, places_of
+from honest_stave.core.beat.beat_map import BeatMap, ClickFrom, places_of, stops_of
 from honest_stave.core.errors import BadInput
 from honest_stave.core.sound.click_sounds import CLICK_SOUNDS, click_hz
 
@@ -35,6 +35,7 @@ def ticks_of(beat_map: BeatMap) -> list[Tick]:
     places = places_of(beat_map)
     held = {h.beat: h.written_beats for h in beat_map.holds}
     times = [b.time_s for b in beat_map.beats]
+    stops = stops_of(beat_map)
     found: list[Tick] = []
     for i, time_s in enumerate(times):
         click = _click_at(beat_map, i)
@@ -50,8 +51,9 @@ def ticks_of(beat_map: BeatMap) -> list[Tick]:
                 counted = np.arange(1, int(step_s / pace_s - 0.5) + 1)
                 found += [Tick(time_s + k * pace_s, "between", click.sound, click.level_db) for k in counted.tolist()]
             continue
-        for k in range(1, click.subdivision):
-            found.append(Tick(time_s + step_s * k / click.subdivision, "between", click.sound, click.level_db))
+        divided = i + np.arange(1, click.subdivision) / click.subdivision
+        between_s = np.interp(divided, stops.place, stops.time_s).tolist()
+        found += [Tick(t, "between", click.sound, click.level_db) for t in between_s]
     return found
 
 

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from honest_stave.core.beat.beat_map import (
+    SHORTEST_BETWEEN_S,
     Beat,
     BeatMap,
     ClickFrom,
@@ -16,8 +17,10 @@ from honest_stave.core.beat.beat_map import (
     Marker,
     MeterFrom,
     check_map,
+    cleared,
     places_of,
     relaid,
+    stops_of,
     times_of,
 )
 from honest_stave.core.errors import BadInput
@@ -57,17 +60,27 @@ def move(beat_map: BeatMap, chosen: int, time_s: float) -> BeatMap:
     Raises:
         BadInput: it would cross a neighbour.
     """
-    times = times_of(beat_map)
-    before = times[chosen - 1] if chosen else -np.inf
-    after = times[chosen + 1] if chosen + 1 < len(times) else np.inf
-    if not before < time_s < after:
-        crossed = chosen - 1 if time_s <= before else chosen + 1
-        kind = "pin" if beat_map.beats[crossed].pinned else "beat"
+    check_crossing(beat_map, float(chosen), time_s)
+    return _edited(beat_map, [chosen], {"time_s": float(time_s), "pinned": True})
+
+
+def check_crossing(beat_map: BeatMap, place: float, time_s: float) -> None:
+    """Nothing where what lies at a place, as in ``Stops``, may be put at ``time_s``.
+
+    Raises:
+        BadInput: it would cross a neighbour.
+    """
+    stops = stops_of(beat_map)
+    others = stops.place != place
+    before, after = others & (stops.place < place), others & (stops.place > place)
+    crossed = np.concatenate([np.flatnonzero(before)[-1:], np.flatnonzero(after)[:1]])
+    wrong = [i for i in crossed.tolist() if (stops.time_s[i] >= time_s) == (stops.place[i] < place)]
+    if wrong:
+        kind = "pin" if stops.pinned[wrong[0]] else "beat"
         raise BadInput(
-            f"At {time_s:.3f} s it would cross the {kind} at {times[crossed]:.3f} s.",
+            f"At {time_s:.3f} s it would cross the {kind} at {stops.time_s[wrong[0]]:.3f} s.",
             "Move or remove that one first, or set this one between its neighbours.",
         )
-    return _edited(beat_map, [chosen], {"time_s": float(time_s), "pinned": True})
 
 
 def pin(beat_map: BeatMap, chosen: Sequence[int], *, to_attack: bool = False) -> BeatMap:
@@ -190,6 +203,7 @@ def remove(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
     _refuse_pins(beat_map, chosen, "removed")
     fresh = beat_map
     for i in sorted(set(chosen), reverse=True):
+        fresh = cleared(fresh, {i - 1, i}.__contains__)
         fresh = replace(fresh, beats=fresh.beats[:i] + fresh.beats[i + 1 :])
         fresh = replace(
             fresh,
@@ -241,7 +255,7 @@ def half_from(beat_map: BeatMap, chosen: int) -> BeatMap:
     kept = [i for i in range(len(beat_map.beats)) if i not in set(out)]
     place = {old: new for new, old in enumerate(kept)}
     moved = replace(
-        beat_map,
+        cleared(beat_map, lambda gap: chosen <= gap < stop),
         beats=tuple(beat_map.beats[i] for i in kept),
         holds=tuple(h for h in beat_map.holds if h.beat in place),
     )
@@ -257,6 +271,7 @@ def off_beat_from(beat_map: BeatMap, chosen: int) -> BeatMap:
     stop = _stretch_end(beat_map, chosen)
     last = stop - 1 if stop < len(beat_map.beats) else stop
     _refuse_pins(beat_map, range(chosen, last), "moved")
+    beat_map = cleared(beat_map, lambda gap: chosen - 1 <= gap < last)
     times = times_of(beat_map)
     later_s = np.append(times[1:], 2 * times[-1] - times[-2])
     moved = [
@@ -303,6 +318,11 @@ def smooth(beat_map: BeatMap, amount: float) -> BeatMap:
         # Solved for what differs from a straight line, so that large weights cost no precision.
         line = np.linspace(read_s[0], read_s[-1], count)
         moments = np.where(fixed, read_s, line + solveh_banded(bands, weight * (read_s - line)))
+    for onset in beat_map.between:
+        if onset.pinned:
+            before, after = onset.beat, onset.beat + 1
+            moments[before] = min(moments[before], onset.time_s - SHORTEST_BETWEEN_S)
+            moments[after] = max(moments[after], onset.time_s + SHORTEST_BETWEEN_S)
     fresh = [replace(b, time_s=float(t)) for b, t in zip(beats, moments, strict=True)]
     return _with(replace(beat_map, smoothing=amount), fresh)
 
@@ -312,11 +332,13 @@ def steady(beat_map: BeatMap, first: int, last: int) -> BeatMap:
     if last - first < 2:
         raise BadInput("A stretch needs at least three beats.", "Select from the first to the last of them.")
     beats = list(beat_map.beats)
-    stops = [first, *(i for i in range(first + 1, last) if beats[i].pinned), last]
-    for a, b in pairwise(stops):
-        moments = np.linspace(beats[a].time_s, beats[b].time_s, b - a + 1)
-        for i in range(a + 1, b):
-            beats[i] = replace(beats[i], time_s=float(moments[i - a]))
+    stops = stops_of(beat_map)
+    ends = (stops.place == first) | (stops.place == last)
+    kept = ends | (stops.pinned & (stops.place > first) & (stops.place < last))
+    moments = np.interp(np.arange(len(beats)), stops.place[kept], stops.time_s[kept])
+    for i in range(first + 1, last):
+        if not beats[i].pinned:
+            beats[i] = replace(beats[i], time_s=float(moments[i]))
     return _with(beat_map, beats)
 
 
@@ -327,6 +349,7 @@ def replace_stretch(beat_map: BeatMap, first: int, last: int, fresh: Sequence[Be
         BadInput: a pin lies between them.
     """
     _refuse_pins(beat_map, range(first + 1, last), "read anew")
+    beat_map = cleared(beat_map, lambda gap: first <= gap < last)
     added = len(fresh) - (last - first - 1)
     beats = [*beat_map.beats[: first + 1], *fresh, *beat_map.beats[last:]]
     inside = first + 1

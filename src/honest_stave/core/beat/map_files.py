@@ -9,8 +9,9 @@ from itertools import chain
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of, places_of, tempo_map_of
+from honest_stave.core.beat.beat_map import BeatMap, places_of, stops_of, tempo_map_of
 from honest_stave.core.beat.click import KEYS, RATE, Tick, render_click, ticks_of
+from honest_stave.core.beat.map_tempo import felt_bpm_of
 from honest_stave.core.formats.midi_read import TickClock, read_midi
 from honest_stave.core.formats.midi_write import MidiSettings, WrittenPart, file_grid, write_midi
 from honest_stave.core.formats.wav_write import write_wav
@@ -139,10 +140,10 @@ def prove_map(beat_map: BeatMap, midi: bytes, start_s: float, click_wav: NDArray
     file = read_midi(midi)
     clock = TickClock(file)
     grid = file_grid(tempo_map_of(beat_map), start_s)
-    apart = np.array(
-        [abs(clock.seconds(grid.tick(b.time_s)) + start_s - b.time_s) for b in beat_map.beats if b.time_s >= start_s]
-    )
-    pinned = np.array([b.pinned for b in beat_map.beats if b.time_s >= start_s])
+    stops = stops_of(beat_map)
+    written = stops.time_s >= start_s
+    apart = np.array([abs(clock.seconds(grid.tick(t)) + start_s - t) for t in stops.time_s[written].tolist()])
+    pinned, beats = stops.pinned[written], stops.place[written] % 1 == 0
     empty = sum(not track.messages and not track.metas for track in file.tracks)
     found, expected, worst_s = 0, 0, 0.0
     if click_wav is not None:
@@ -158,7 +159,7 @@ def prove_map(beat_map: BeatMap, midi: bytes, start_s: float, click_wav: NDArray
     same = max(worst, worst_pin) <= WORST_PIN_S and found == expected and not empty
     return MapProof(
         int(pinned.sum()),
-        len(apart),
+        int(beats.sum()),
         1e3 * worst_pin,
         1e3 * worst,
         (found, expected),

@@ -5,7 +5,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from honest_stave.core.beat.beat_map import BeatMap, felt_bpm_of
+from honest_stave.core.beat.beat_map import BeatMap, stops_of
+from honest_stave.core.beat.map_tempo import felt_bpm_of
 
 # Between pins the tempo is this many times the usual one, or its inverse: a pin on another beat than it says.
 BETWEEN_PINS = 1.7
@@ -31,6 +32,11 @@ def implausible_stretches(beat_map: BeatMap, likely_held: Sequence[tuple[int, in
         return []
     octaves = np.abs(np.log2(bpm / np.median(bpm[free])))
     wrong = free & (octaves > np.log2(BESIDE))
+    # A pin between two beats may tear the tempo on one of its sides.
+    stops = stops_of(beat_map)
+    steps, inside = np.diff(stops.place), stops.place[:-1].astype(int)
+    torn = np.abs(np.log2(60 * steps / np.diff(stops.time_s) / np.median(bpm[free]))) > np.log2(BESIDE)
+    wrong[inside[torn & (steps < 1) & free[inside]]] = True
     # What neighbouring pins imply is judged as one, whatever the beats between them do.
     pins = [i for i, b in enumerate(beat_map.beats) if b.pinned]
     for first, last in pairwise(pins):

@@ -103,8 +103,9 @@ def score_of_map(beat_map: BeatMap, voices: Sequence[Voice], places: Sequence[fl
         for voice, (onset, offset) in zip(voices, written, strict=True)
         if len(onset)
     )
-    bpm = 60.0 * np.diff(beat) / np.diff(times_of(beat_map))
-    tempi = list(zip((beat[:-1] + shift).tolist(), bpm.tolist(), strict=True))
+    knots = np.array([(k.beat, k.time_s) for k in tempo_map.knots])
+    bpm = 60.0 * np.diff(knots[:, 0]) / np.diff(knots[:, 1])
+    tempi = list(zip((knots[:-1, 0] + shift).tolist(), bpm.tolist(), strict=True))
     if tempi and tempi[0][0] > 1e-6:
         tempi.insert(0, (0.0, tempi[0][1]))
     holds = tuple(float(beat[h.beat]) + shift for h in beat_map.holds)

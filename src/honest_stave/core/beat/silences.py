@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import LONGEST_BEAT_S, BeatMap, Hold, MeterFrom, check_map, relaid
+from honest_stave.core.beat.beat_map import LONGEST_BEAT_S, BeatMap, Hold, MeterFrom, check_map, cleared, relaid
 from honest_stave.core.beat.map_edits import check_chosen
 from honest_stave.core.beat.track import LOUD_SHARE
 from honest_stave.core.errors import BadInput
@@ -99,7 +99,7 @@ def as_rest(beat_map: BeatMap, beat: int, beats: int) -> BeatMap:
     last = next((m for m in reversed(beat_map.meters) if m.beat <= beat + beats + 1), meter)
     shorter = relaid(
         replace(
-            beat_map,
+            cleared(beat_map, lambda gap: beat <= gap <= beat + beats),
             beats=tuple(b for i, b in enumerate(beat_map.beats) if i not in extra),
             meters=tuple(m for m in beat_map.meters if m.beat not in extra),
             holds=tuple(h for h in beat_map.holds if h.beat not in extra and h.beat != beat),

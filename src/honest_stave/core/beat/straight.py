@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import BeatMap, times_of
+from honest_stave.core.beat.beat_map import BeatMap, stops_of
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.sound.struck import APART_S, strokes_between
 from honest_stave.core.sound.warped import warped
@@ -22,7 +22,7 @@ class Straightening:
     """What is to be done.
 
     Args:
-        from_s: beats in the recording.
+        from_s: beats, and pins between them, in the recording.
         to_s: where they are to be.
         struck_s: moments of the recording at which something is struck.
     """
@@ -60,10 +60,12 @@ def plan_straightening(
     """
     written = {hold.beat: hold.written_beats for hold in beat_map.holds}
     beats = np.array([written.get(i, 1.0) for i in range(len(beat_map.beats) - 1)])
-    from_s = times_of(beat_map)
+    stops = stops_of(beat_map)
+    from_s = stops.time_s
     inside_s = from_s[0] + APART_S, from_s[-1] - APART_S
     struck_s = strokes_between(samples, rate, *inside_s, progress)
-    return Straightening(from_s, np.concatenate([[0.0], np.cumsum(beats)]) * 60.0 / bpm, struck_s)
+    place = np.interp(stops.place, np.arange(len(beats) + 1), np.concatenate([[0.0], np.cumsum(beats)]))
+    return Straightening(from_s, place * 60.0 / bpm, struck_s)
 
 
 def straightened(
