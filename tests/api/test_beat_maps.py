@@ -135,7 +135,7 @@ def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
     assert len(steady) / steady_rate == pytest.approx(0.6 * (len(view["time_s"]) - 1), abs=0.01)
     assert all(any(not m.is_meta for m in track) or track is midi.tracks[0] for track in midi.tracks)
     assert {"proof.txt", "what was written.txt"} <= set(names)
-    weak = len(view["weakest"])
+    weak = len(view["walk"])
     assert weak > 0
     assert f"{weak} beat" in made["told"]["words"][0]
 
@@ -198,6 +198,7 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     moved = [i for i, (a, b) in enumerate(zip(before, after, strict=True)) if abs(a - b) > 1e-4]
     # Between the neighbouring beats the voice bends; beyond them nothing moves.
     assert moved == [6]
+    pins_between(app, aligned, whistle, view["between"], night.between_s)
     edit(app, aligned, "as hold", [view["written_out"][0][0]], beats=2)
     assert app.get(f"/beat-maps/{aligned}")["holds"][0]["written_beats"] == 3
     edit(app, aligned, "hold", [1, 2], written_beats=1)
@@ -212,6 +213,28 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     assert [p for _, p in found] == [p for _, p in wanted]
     first = found[0][0] - wanted[0][0]
     assert [q - first for q, _ in found] == pytest.approx([q for q, _ in wanted], abs=0.01)
+
+
+def pins_between(app: App, aligned: str, part: str, between: dict[str, Any], truth: tuple[float, ...]) -> None:
+    """What is written between beats has a doubt and moments, and a pin that its notes follow and that is let go."""
+    assert between["time_s"] == pytest.approx(truth, abs=0.03)
+    assert between["share"] == [0.5] * 3
+
+    def note() -> dict[str, Any]:
+        notes = app.get(f"/parts/{part}/notes")
+        return next(n for n in notes if n["origin"]["onset_s"] == pytest.approx(between["heard_s"][1], abs=1e-4))
+
+    assert note()["origin"]["confidence"] == pytest.approx(between["confidence"][1], abs=1e-3)
+    stands = between["moments"][1][1]
+    assert abs(stands - truth[1]) < 0.06
+    edit(app, aligned, "move between", [], between=[1], time_s=stands + 0.05)
+    assert app.get(f"/beat-maps/{aligned}")["between"]["pinned"] == [False, True, False]
+    assert note()["onset_s"] == pytest.approx(stands + 0.05, abs=1e-6)
+    assert note()["touched"]
+    assert "would cross" in edit(app, aligned, "move between", [], 422, between=[1], time_s=0.1)["title"]
+    edit(app, aligned, "release between", [], between=[1])
+    assert note()["onset_s"] == pytest.approx(between["heard_s"][1], abs=1e-6)
+    assert not note()["touched"]
 
 
 def test_a_score_in_musicxml_comes_in_as_voices_that_can_be_aligned(app: App) -> None:

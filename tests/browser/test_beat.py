@@ -13,6 +13,10 @@ from honest_stave.demo.live import curtain_call, overture
 from tests.browser.conftest import wait_until
 
 
+# Of the overture's top voice the first note that lies between two beats, counted from the sixth.
+EIGHTH_NOTE = 13
+
+
 def shown(page: Page) -> dict[str, Any]:
     """The map in view, as the server keeps it."""
     _, folio = page.url.split("/folio/")
@@ -149,6 +153,23 @@ def test_a_score_is_laid_on_the_overture(empty: Page, tmp_path: Path) -> None:
         with page.expect_response("**/edits"):
             page.keyboard.press("p")
     expect(page.get_by_label("The map as a whole")).to_contain_text("2 pins are law")
+
+    # Among the notes, what is written between two beats is pinned where its pitch stands: the map goes through it.
+    page.get_by_label("Stations").get_by_role("button", name="Whistle, aligned").click()
+    page.get_by_role("link", name="Notes").click()
+    findings = page.get_by_label("Findings")
+    # The first step goes to the note at the cursor, which stands where the last pin was set.
+    for _ in range(EIGHTH_NOTE):
+        page.keyboard.press("ArrowRight")
+    expect(findings).to_contain_text("bar 5, beat 2½")
+    with page.expect_response("**/edits"):
+        findings.locator(".finding", has_text="pitch stands").get_by_role("button").click()
+    expect(findings.locator("[data-test=pin-onset]")).to_have_text("Release it")
+    page.get_by_role("link", name="Beat").click()
+    expect(page.get_by_label("The map as a whole")).to_contain_text("3 pins are law")
+    between = shown(page)["between"]
+    assert between["pinned"] == [True, False, False]
+    assert between["time_s"][0] == pytest.approx(between["moments"][0][1], abs=1e-4)
 
     page.keyboard.press("Escape")
     page.keyboard.press("h")

@@ -1806,12 +1806,10 @@ export interface components {
             felt_bpm: number[];
             /** Doubt Bpm */
             doubt_bpm: number[];
-            /** Weakest */
-            weakest: number[];
             between: components["schemas"]["OnsetsBetween"];
             curve: components["schemas"]["TempoCurve"];
             /** Walk */
-            walk: components["schemas"]["Weak"][];
+            walk: components["schemas"]["MapPlace"][];
             /** Meters */
             meters: components["schemas"]["MeterFrom"][];
             /** First Bar Number */
@@ -2654,6 +2652,16 @@ export interface components {
             notes: number;
             /** Wrong */
             wrong: number;
+        };
+        /**
+         * MapPlace
+         * @description A beat, or an onset between beats, by its number.
+         */
+        MapPlace: {
+            /** Beat */
+            beat: number | null;
+            /** Between */
+            between: number | null;
         };
         /**
          * Marker
@@ -3732,16 +3740,6 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
-        };
-        /**
-         * Weak
-         * @description What deserves a look: a beat, or an onset between beats.
-         */
-        Weak: {
-            /** Beat */
-            beat: number | null;
-            /** Between */
-            between: number | null;
         };
     };
     responses: never;

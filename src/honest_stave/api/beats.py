@@ -20,7 +20,6 @@ from honest_stave.core.beat.map_tempo import (
     felt_bpm_of,
     tempo_curve_of,
     weakest_first,
-    weakest_of,
 )
 from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import rests_in
@@ -111,8 +110,8 @@ class TempoCurve(Model):
     doubt_bpm: list[float]
 
 
-class Weak(Model):
-    """What deserves a look: a beat, or an onset between beats."""
+class MapPlace(Model):
+    """A beat, or an onset between beats, by its number."""
 
     beat: int | None
     between: int | None
@@ -136,10 +135,9 @@ class BeatMapView(Model):
     position: list[float]
     felt_bpm: list[float]
     doubt_bpm: list[float]
-    weakest: list[int]
     between: OnsetsBetween
     curve: TempoCurve
-    walk: list[Weak]
+    walk: list[MapPlace]
     meters: list[MeterFrom]
     first_bar_number: int
     holds: list[Hold]
@@ -239,7 +237,6 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "position": places.position.tolist(),
         "felt_bpm": felt_bpm_of(found).round(3).tolist(),
         "doubt_bpm": doubt_bpm_of(found).round(3).tolist(),
-        "weakest": weakest_of(found),
         "meters": [
             {"beat": m.beat, "bar": int(places.bar[m.beat]), "numerator": m.numerator, "denominator": m.denominator}
             for m in found.meters

@@ -28,15 +28,17 @@ CURTAIN_TUNE = (
     (1, 79), (0.5, 79), (0.5, 83), (1, 86), (1, 83), (1, 79), (0.5, 76), (0.5, 79), (2, 83), (1, 84), (0.5, 84),
     (0.5, 83), (1, 79), (1, 76), (1, 78), (0.5, 81), (0.5, 78), (2, 74),
 )  # fmt: skip
-# Bars of the overture: beats written, whether its last beat is held, top voice, bass.
-OVERTURE_BARS = (
+# Bars of the overture: beats written, whether its last beat is held, top voice (two on a beat are eighths), bass.
+OVERTURE_BARS: tuple[tuple[int, bool, tuple[int | tuple[int, int], ...], int], ...] = (
     (4, False, (67, 71, 74, 71), 43), (4, False, (72, 71, 69, 67), 48), (4, True, (66, 69, 74, 74), 50),
-    (3, False, (76, 74, 72), 48), (3, False, (71, 74, 79), 43), (3, False, (78, 76, 74), 50),
-    (3, True, (72, 71, 71), 43), (4, False, (67, 69, 71, 72), 48), (4, False, (74, 76, 78, 79), 50),
+    (3, False, (76, 74, 72), 48), (3, False, (71, (74, 76), 79), 43), (3, False, (78, 76, 74), 50),
+    (3, True, (72, 71, 71), 43), (4, False, (67, 69, (71, 69), 72), 48), (4, False, (74, 76, (78, 76), 79), 50),
     (4, False, (81, 79, 78, 76), 45), (4, True, (74, 78, 79, 79), 43),
 )  # fmt: skip
 # A held beat is written so many beats longer, as scores write fermatas out, and really lasts so many.
 HELD_WRITTEN, HELD_REAL = 2, 2.6
+# The second of two eighths comes late: so far on in its beat.
+SECOND_EIGHTH = 0.57
 
 
 Rows = Sequence[tuple[float, float, int]]
@@ -44,13 +46,17 @@ Rows = Sequence[tuple[float, float, int]]
 
 @dataclass(frozen=True)
 class LiveTake:
-    """A performance without a click: file name, felt beats (s), places in the bar from 1, samples, score if any."""
+    """A performance without a click: file name, felt beats (s), places in the bar from 1, samples, score if any.
+
+    ``between_s`` holds the moments of what its score writes between beats.
+    """
 
     file_name: str
     beat_s: tuple[float, ...]
     beat: tuple[int, ...]
     samples: NDArray[np.float32]
     score: bytes = b""
+    between_s: tuple[float, ...] = ()
 
     def wav(self) -> bytes:
         """The recording as a 24-bit WAV file."""
@@ -130,6 +136,7 @@ def overture() -> LiveTake:
             at[end:] += (HELD_REAL - 1) * 60 / OVERTURE_BPM
     random = np.random.default_rng(62)
     top, low = [], []
+    between: list[float] = []
     written_top: list[tuple[float, float, int]] = []
     written_low: list[tuple[float, float, int]] = []
     meters: list[Meter] = []
@@ -140,6 +147,12 @@ def overture() -> LiveTake:
         places += list(range(1, beats + 1))
         for k, pitch in enumerate(melody):
             begin, stop = float(at[first + k]), float(at[first + k + 1])
+            if isinstance(pitch, tuple):
+                second = begin + SECOND_EIGHTH * (stop - begin)
+                top += [Played(begin, second - 0.02, pitch[0], 0.7), Played(second, stop - 0.04, pitch[1], 0.7)]
+                written_top += [(written + k, 0.5, pitch[0]), (written + k + 0.5, 0.5, pitch[1])]
+                between.append(second)
+                continue
             lasts = HELD_WRITTEN + 1 if held and k == beats - 1 else 1
             top.append(Played(begin + random.normal(0, 0.006), stop - 0.04, pitch, 0.7))
             written_top.append((written + k, lasts, pitch))
@@ -161,6 +174,7 @@ def overture() -> LiveTake:
         tuple(places),
         samples,
         _score(written_top, written_low, meters),
+        tuple(between),
     )
 
 

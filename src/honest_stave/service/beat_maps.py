@@ -42,7 +42,7 @@ Values = dict[str, Any]
 
 def map_to_body(beat_map: BeatMap, at: float) -> dict[str, Any]:
     """JSON body of a map: beats as columns, which are a third of the size of rows; ``at`` says when it was made."""
-    body = {k: v for k, v in asdict(replace(beat_map, beats=())).items() if k != "beats"}
+    body = {k: v for k, v in asdict(replace(beat_map, beats=(), between=())).items() if k != "beats"}
     body["written_out"] = [[w.beat, w.beats] for w in beat_map.written_out]
     body["between"] = [_row_of(b) for b in beat_map.between]
     columns = {

@@ -4,6 +4,7 @@ import { usePlayer } from '../player/store'
 import { openDialog } from '../ui/dialogs'
 import type { Action } from '../ui/shortcuts'
 import { useBeats } from './beats'
+import { isSame, placeNear, placesOf, toldOf, type Place } from './mapPlaces'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
 import { useView } from './view'
@@ -24,36 +25,47 @@ export function beatActions(router: Router): Action[] {
   const here = () => station() && beats.map !== null
   const chosen = () => here() && beats.focus >= 0
   const unread = () => station() && notes.take?.kind === 'audio' && !beats.id && !beats.reading
+  /** A beat, or an onset between beats. */
+  const placed = () => here() && beats.place !== null
   const time = (i: number) => beats.map?.time_s[i] ?? 0
+  const told = () => (beats.map && beats.place ? toldOf(beats.map, beats.place) : null)
 
-  function go(i: number, closer = false) {
-    const map = beats.map
-    if (!map || i < 0 || i >= map.time_s.length) return
-    beats.select([i])
-    if (closer) view.show(time(i) - AROUND_S, time(i) + AROUND_S)
-    else view.reveal(time(i) - 0.5, time(i) + 0.5)
-    if (!player.playing) player.position = time(i)
+  function go(place: Place, closer = false) {
+    if (!beats.map) return
+    const at = toldOf(beats.map, place).time_s
+    beats.selectPlace(place)
+    if (closer) view.show(at - AROUND_S, at + AROUND_S)
+    else view.reveal(at - 0.5, at + 0.5)
+    if (!player.playing) player.position = at
+  }
+  /** Where the place lies among all, and all of them. */
+  function among(): [number, Place[]] {
+    const places = beats.map ? placesOf(beats.map) : []
+    return [places.findIndex((each) => isSame(each, beats.place)), places]
   }
   function step(by: number) {
-    if (beats.focus >= 0) return go(beats.focus + by)
-    go(beats.near(player.position))
+    const [at, places] = among()
+    const next = at < 0 ? beats.map && placeNear(beats.map, player.position) : places[at + by]
+    if (next) go(next)
   }
   function walkWeak(by: number) {
-    const list = beats.map?.weakest ?? []
+    const list = beats.map?.walk ?? []
     if (!list.length) return notices.tell('No beat is in doubt.')
-    const at = list.indexOf(beats.focus)
+    const at = list.findIndex((each) => isSame(each, beats.place))
     go(list[(at + by + list.length) % list.length], true)
     hearBeat()
   }
   function hearBeat() {
-    if (beats.focus < 0) return
-    const next = beats.map?.time_s[beats.focus + 1] ?? time(beats.focus) + 0.5
-    void player.hearRecording(time(beats.focus), next)
+    const [at, places] = among()
+    if (at < 0 || !beats.map) return
+    const from = toldOf(beats.map, places[at]).time_s
+    const next = places[at + 1]
+    void player.hearRecording(from, next ? toldOf(beats.map, next).time_s : from + 0.5)
   }
   /** From a little before this beat, with the click. */
   function withClick() {
     if (player.click === 0) player.click = AUDIBLE
-    void player.play(Math.max(0, time(beats.focus) - LEAD_S))
+    void player.play(Math.max(0, (told()?.time_s ?? 0) - LEAD_S))
   }
   function loopBar() {
     const map = beats.map
@@ -70,10 +82,17 @@ export function beatActions(router: Router): Action[] {
     player.loop = [time(first), time(last)]
     void player.play(time(first))
   }
-  function nudge(by: number) {
-    void beats.edit('move', { time_s: time(beats.focus) + by }, [beats.focus])
+  function pinAt(moment: number) {
+    if (beats.place) void beats.put(beats.place, moment)
+  }
+  const nudge = (by: number) => pinAt((told()?.time_s ?? 0) + by)
+  function pinAtAttack() {
+    if (beats.between < 0) return void beats.edit('pin', { to_attack: true })
+    const heard = told()?.heard_s
+    if (heard != null) pinAt(heard)
   }
   function pinOrRelease() {
+    if (beats.place && beats.between >= 0) return void beats.pin(beats.place, !told()?.pinned)
     const pinned = beats.selected.every((i) => beats.map?.pinned[i])
     void beats.edit(pinned ? 'release' : 'pin')
   }
@@ -105,8 +124,8 @@ export function beatActions(router: Router): Action[] {
   return [
     { id: 'find-beats', label: 'Find the beats', key: 'r', group: 'Beat', when: unread, run: () => void beats.find() },
     { id: 'beat-play', label: 'Play', key: ' ', group: 'Beat', when: here, run: play },
-    { id: 'beat-with-click', label: 'With click', key: '1', group: 'Beat', when: chosen, run: withClick },
-    { id: 'beat-hear', label: 'This beat', key: '2', group: 'Beat', when: chosen, run: hearBeat },
+    { id: 'beat-with-click', label: 'With click', key: '1', group: 'Beat', when: placed, run: withClick },
+    { id: 'beat-hear', label: 'This beat', key: '2', group: 'Beat', when: placed, run: hearBeat },
     { id: 'beat-loop', label: 'This bar, looped', key: 'l', group: 'Beat', when: here, run: loopBar },
     { id: 'beat-next', label: 'Next beat', key: 'ArrowRight', group: 'Beat', when: here, run: () => step(1) },
     { id: 'beat-previous', label: 'Previous beat', key: 'ArrowLeft', group: 'Beat', when: here, run: () => step(-1) },
@@ -114,13 +133,13 @@ export function beatActions(router: Router): Action[] {
     { id: 'beat-back', label: 'Select back to the beat before', key: 'Shift+ArrowLeft', group: 'Beat', when: chosen, run: () => beats.extend(-1) },
     { id: 'beat-weak', label: 'Next weak beat', key: 'n', group: 'Beat', when: here, run: () => walkWeak(1) },
     { id: 'beat-weak-back', label: 'Previous weak beat', key: 'b', group: 'Beat', when: here, run: () => walkWeak(-1) },
-    { id: 'beat-pin', label: 'Pin or release', key: 'p', group: 'Beat', when: chosen, run: pinOrRelease },
-    { id: 'beat-attack', label: 'Pin at the attack', key: 'e', group: 'Beat', when: chosen, run: () => void beats.edit('pin', { to_attack: true }) },
-    { id: 'beat-later', label: '5 ms later', key: 'Alt+ArrowRight', group: 'Beat', when: chosen, run: () => nudge(NUDGE_S) },
-    { id: 'beat-earlier', label: '5 ms earlier', key: 'Alt+ArrowLeft', group: 'Beat', when: chosen, run: () => nudge(-NUDGE_S) },
-    { id: 'beat-bit-later', label: '1 ms later', key: 'Alt+Shift+ArrowRight', group: 'Beat', when: chosen, run: () => nudge(FINE_S) },
-    { id: 'beat-bit-earlier', label: '1 ms earlier', key: 'Alt+Shift+ArrowLeft', group: 'Beat', when: chosen, run: () => nudge(-FINE_S) },
-    { id: 'beat-here', label: 'Beat to the cursor', key: 'k', group: 'Beat', when: chosen, run: () => void beats.edit('move', { time_s: player.position }, [beats.focus]) },
+    { id: 'beat-pin', label: 'Pin or release', key: 'p', group: 'Beat', when: placed, run: pinOrRelease },
+    { id: 'beat-attack', label: 'Pin at the attack', key: 'e', group: 'Beat', when: placed, run: pinAtAttack },
+    { id: 'beat-later', label: '5 ms later', key: 'Alt+ArrowRight', group: 'Beat', when: placed, run: () => nudge(NUDGE_S) },
+    { id: 'beat-earlier', label: '5 ms earlier', key: 'Alt+ArrowLeft', group: 'Beat', when: placed, run: () => nudge(-NUDGE_S) },
+    { id: 'beat-bit-later', label: '1 ms later', key: 'Alt+Shift+ArrowRight', group: 'Beat', when: placed, run: () => nudge(FINE_S) },
+    { id: 'beat-bit-earlier', label: '1 ms earlier', key: 'Alt+Shift+ArrowLeft', group: 'Beat', when: placed, run: () => nudge(-FINE_S) },
+    { id: 'beat-here', label: 'Beat to the cursor', key: 'k', group: 'Beat', when: placed, run: () => pinAt(player.position) },
     { id: 'beat-is', label: 'It is beat …', key: '=', group: 'Beat', when: chosen, run: () => (openDialog.value = 'beat-is') },
     { id: 'beat-meter', label: 'Meters', key: 'm', group: 'Beat', when: here, run: () => (openDialog.value = 'beat-meter') },
     { id: 'beat-hold', label: 'Hold this beat', key: 'o', group: 'Beat', when: chosen, run: () => (openDialog.value = 'beat-hold') },
@@ -137,7 +156,7 @@ export function beatActions(router: Router): Action[] {
     { id: 'beat-rule', label: 'Make it the folio’s time', key: 'a', group: 'Beat', when: () => here() && !beats.map?.rules, run: () => void beats.rule() },
     { id: 'beat-strict', label: 'Strict or aligned score', key: 'd', group: 'Beat', when: () => here() && !!beats.map?.score, run: () => void beats.compareStrict() },
     { id: 'beat-all', label: 'All beats', key: 'Mod+a', group: 'Beat', when: here, run: () => beats.select(beats.map?.time_s.map((_, i) => i) ?? []) },
-    { id: 'beat-none', label: 'No beat', key: 'Escape', group: 'Beat', when: chosen, run: () => beats.select([]) },
+    { id: 'beat-none', label: 'No beat', key: 'Escape', group: 'Beat', when: placed, run: () => beats.select([]) },
     { id: 'beat-table', label: 'As a table', key: 'Shift+t', group: 'Beat', when: here, run: () => (openDialog.value = 'beat-table') },
     ...['4', '5', '6', '7', '8'].map((key, place) => ({
       id: `beat-other-${place + 1}`, label: `Hear another way to count, ${place + 1}`, key, group: 'Beat', when: here, run: () => void tryNumber(place),

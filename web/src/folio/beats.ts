@@ -3,6 +3,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { client, told, type Schemas } from './client'
 import { useFolio } from './folio'
+import { betweenBeats, nearest, onBeat, type Place } from './mapPlaces'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
 
@@ -17,6 +18,8 @@ export const useBeats = defineStore('beats', () => {
   const ticks = shallowRef<Ticks | null>(null)
   const chosenMap = ref('')
   const selection = ref<Set<number>>(new Set())
+  /** The onset between beats that is chosen, -1 for none. */
+  const between = ref(-1)
   const taps = ref<number[]>([])
   /** The way to count that is being heard in place of the map's own. */
   const trying = ref('')
@@ -36,6 +39,10 @@ export const useBeats = defineStore('beats', () => {
   const path = () => ({ folio_id: folio.id, map_id: id.value })
   const selected = computed(() => [...selection.value].sort((a, b) => a - b))
   const focus = computed(() => selected.value[0] ?? -1)
+  const place = computed<Place | null>(() => {
+    if (between.value >= 0) return betweenBeats(between.value)
+    return focus.value >= 0 ? onBeat(focus.value) : null
+  })
   const reading = computed(() =>
     folio.running.find(
       (j) => (j.kind === 'beats' || j.kind === 'align') && j.title.includes(`“${notes.take?.name}”`),
@@ -62,7 +69,8 @@ export const useBeats = defineStore('beats', () => {
       ticks.value = clicks
       trying.value = ''
       const last = found.time_s.length
-      if (selected.value.some((i) => i >= last) || anchor >= last) select([])
+      const gone = selected.value.some((i) => i >= last) || anchor >= last
+      if (gone || between.value >= found.between.time_s.length) select([])
     } catch (error) {
       notices.tellProblem(error)
     }
@@ -72,7 +80,12 @@ export const useBeats = defineStore('beats', () => {
 
   function select(beats: number[], add = false) {
     selection.value = new Set(add ? [...selection.value, ...beats] : beats)
+    between.value = -1
     anchor = reached = beats.at(-1) ?? -1
+  }
+  function selectPlace(at: Place) {
+    select(at.beat === null ? [] : [at.beat])
+    between.value = at.between ?? -1
   }
   /** From the beat where the stretch was begun to this one. */
   function selectTo(beat: number) {
@@ -88,14 +101,7 @@ export const useBeats = defineStore('beats', () => {
     if (reached >= 0 && next >= 0 && next < (map.value?.time_s.length ?? 0)) selectTo(next)
   }
   /** The beat nearest to a moment. */
-  function near(moment: number): number {
-    const times = map.value?.time_s ?? []
-    let best = -1
-    times.forEach((time, i) => {
-      if (best < 0 || Math.abs(time - moment) < Math.abs(times[best] - moment)) best = i
-    })
-    return best
-  }
+  const near = (moment: number) => nearest(map.value?.time_s ?? [], moment)
 
   /** Has the beats of the take in view found, or even ones laid on it. */
   async function find(evenBpm: number | null = null) {
@@ -136,6 +142,17 @@ export const useBeats = defineStore('beats', () => {
         }),
       ),
     )
+  }
+  /** Pins a place at a moment. */
+  function put(at: Place, time_s: number) {
+    if (at.beat !== null) return edit('move', { time_s }, [at.beat])
+    return edit('move between', { between: [at.between], time_s }, [])
+  }
+  /** Pins a place where it is, or lets it go. */
+  function pin(at: Place, pinned: boolean) {
+    const action = pinned ? 'pin' : 'release'
+    if (at.beat !== null) return edit(action, {}, [at.beat])
+    return edit(`${action} between`, { between: [at.between] }, [])
   }
   async function rule() {
     const params = { path: path() }
@@ -181,7 +198,7 @@ export const useBeats = defineStore('beats', () => {
   }
 
   return {
-    map, ticks, scores, chosenMap, selection, selected, focus, taps, trying, id, mapsOfTake, reading, grid,
-    load, select, selectTo, extend, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+    map, ticks, scores, chosenMap, selection, selected, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
+    load, select, selectPlace, selectTo, put, pin, extend, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from honest_stave.core.beat.align import Alignment, Written
 from honest_stave.core.beat.beat_map import (
     SHORTEST_BEAT_S,
-    SHORTEST_BETWEEN_S,
     Beat,
     BeatMap,
     Between,
@@ -122,8 +121,8 @@ def _between(place: Values, time_s: Values, found: Alignment) -> tuple[Between, 
     off = np.minimum(share, 1 - share) * step > SAME_QUARTERS
     inside, before, share = inside[off], before[off], share[off]
     # Beats are kept a little apart: an onset beside one stays on its side.
-    room_s = time_s[before] + SHORTEST_BETWEEN_S, time_s[before + 1] - SHORTEST_BETWEEN_S
-    moment_s = np.clip(found.time_s[inside], *room_s)
+    least_s, most_s = time_s[before] + SHORTEST_BEAT_S * share, time_s[before + 1] - SHORTEST_BEAT_S * (1 - share)
+    moment_s = np.clip(found.time_s[inside], least_s, most_s)
     rows = zip(before.tolist(), share.tolist(), moment_s.tolist(), found.confidence[inside].tolist(), strict=True)
     return tuple(Between(i, s, t, t, float(sure)) for i, s, t, sure in rows)
 

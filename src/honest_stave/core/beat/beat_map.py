@@ -20,8 +20,8 @@ Values = NDArray[np.float64]
 MOST_BEATS = 40_000
 # The quickest and slowest felt beat that a map takes, in seconds.
 SHORTEST_BEAT_S, LONGEST_BEAT_S = 0.1, 15.0
-# A pin between beats lies at least so far from its neighbours.
-SHORTEST_BETWEEN_S = 0.01
+# Moments are kept to a tenth of a microsecond.
+ROUNDED_S = 1e-6
 
 
 @dataclass(frozen=True)
@@ -312,12 +312,12 @@ def check_map(beat_map: BeatMap) -> BeatMap:
             f"Neighbouring beats lie {SHORTEST_BEAT_S:g} to {LONGEST_BEAT_S:g} s apart. Move or remove one of them.",
         )
     stops = stops_of(beat_map)
-    crossed = np.flatnonzero(np.diff(stops.time_s) < SHORTEST_BETWEEN_S)
+    crossed = np.flatnonzero(np.diff(stops.time_s) < SHORTEST_BEAT_S * np.diff(stops.place) - ROUNDED_S)
     if len(crossed):
         a, b = stops.time_s[crossed[0] : crossed[0] + 2].tolist()
         raise BadInput(
             f"The pins at {a:.3f} s and {b:.3f} s would cross or lie too close.",
-            f"A pin between beats lies {SHORTEST_BETWEEN_S:g} s and more from its neighbours. Move or release one.",
+            f"Even here a whole beat takes {SHORTEST_BEAT_S:g} s and more. Move or release one.",
         )
     starts = [m.beat for m in beat_map.meters]
     if not starts or starts != sorted(set(starts)) or starts[0] < 0 or starts[-1] >= len(beats):

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from honest_stave.core.beat.beat_map import (
-    SHORTEST_BETWEEN_S,
+    SHORTEST_BEAT_S,
     Beat,
     BeatMap,
     ClickFrom,
@@ -321,8 +321,8 @@ def smooth(beat_map: BeatMap, amount: float) -> BeatMap:
     for onset in beat_map.between:
         if onset.pinned:
             before, after = onset.beat, onset.beat + 1
-            moments[before] = min(moments[before], onset.time_s - SHORTEST_BETWEEN_S)
-            moments[after] = max(moments[after], onset.time_s + SHORTEST_BETWEEN_S)
+            moments[before] = min(moments[before], onset.time_s - SHORTEST_BEAT_S * onset.share)
+            moments[after] = max(moments[after], onset.time_s + SHORTEST_BEAT_S * (1 - onset.share))
     fresh = [replace(b, time_s=float(t)) for b, t in zip(beats, moments, strict=True)]
     return _with(replace(beat_map, smoothing=amount), fresh)
 

@@ -2,8 +2,10 @@
 /** The recording with its beats as stems, the tempo curve and the drift strip, on one time axis. */
 import { computed, ref } from 'vue'
 import { useBeats } from '../../folio/beats'
+import { placeNear, toldOf, type Place } from '../../folio/mapPlaces'
 import { useView } from '../../folio/view'
-import { drawDrift, drawLaneName, drawStems, drawTempo } from '../../lanes/drawBeats'
+import { drawDrift, drawLaneName, drawStems } from '../../lanes/drawBeats'
+import { drawTempo } from '../../lanes/drawTempo'
 import { drawRuler } from '../../lanes/drawRuler'
 import { drawWave } from '../../lanes/drawWave'
 import { colours } from '../../lanes/surface'
@@ -19,9 +21,9 @@ const beats = useBeats()
 const view = useView()
 const player = usePlayer()
 const peaks = usePeaks()
-const drag = ref<{ beat: number; seconds: number } | null>(null)
+const drag = ref<{ place: Place; from: number; seconds: number } | null>(null)
 const inView = [() => view.from, () => view.to] as const
-const shown = [...inView, () => beats.map, () => beats.selection] as const
+const shown = [...inView, () => beats.map, () => beats.selection, () => beats.between] as const
 const { axis, wheel, head } = useLaneTime(LEFT)
 
 function within(pen: CanvasRenderingContext2D, width: number, height: number) {
@@ -46,17 +48,17 @@ useCanvas('stems', [...shown, peaks, drag], (pen, width, height) => {
   inside(pen, width, height)
   if (peaks.value) drawWave(pen, time, 6, height - 12, peaks.value, c.wave)
   if (!beats.map) return
-  drawStems(pen, time, height, beats.map, beats.selection, c)
+  drawStems(pen, time, height, beats.map, beats.selection, c, beats.between)
   if (drag.value) {
     pen.fillStyle = c.madder
-    pen.fillRect(time.x(beats.map.time_s[drag.value.beat] + drag.value.seconds), 0, 1.5, height)
+    pen.fillRect(time.x(drag.value.from + drag.value.seconds), 0, 1.5, height)
   }
 })
 useCanvas('tempo', [...shown], (pen, width, height) => {
   const c = colours()
   drawLaneName(pen, 'tempo', c)
   within(pen, width, height)
-  if (beats.map) drawTempo(pen, axis(width), height, beats.map, beats.selection, c)
+  if (beats.map) drawTempo(pen, axis(width), height, beats.map, beats.selection, c, beats.between)
 })
 useCanvas('drift', [...shown], (pen, width, height) => {
   const c = colours()
@@ -75,18 +77,19 @@ function at(event: PointerEvent | MouseEvent) {
 function down(event: PointerEvent) {
   if (event.button !== 0 || !beats.map) return
   const { x, moment, time } = at(event)
-  const beat = beats.near(moment)
+  const place = placeNear(beats.map, moment)
+  const from = toldOf(beats.map, place).time_s
   startX = x
-  if (beat < 0 || Math.abs(time.x(beats.map.time_s[beat]) - x) > TOUCH_PX) {
+  if (Math.abs(time.x(from) - x) > TOUCH_PX) {
     player.seek(moment)
     beats.select([])
     return
   }
-  if (event.shiftKey) return beats.selectTo(beat)
+  if (event.shiftKey && place.beat !== null) return beats.selectTo(place.beat)
   ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
-  beats.select([beat])
-  if (!player.playing) player.position = beats.map.time_s[beat]
-  drag.value = { beat, seconds: 0 }
+  beats.selectPlace(place)
+  if (!player.playing) player.position = from
+  drag.value = { place, from, seconds: 0 }
 }
 function move(event: PointerEvent) {
   const { x, moment, time } = at(event)
@@ -96,8 +99,8 @@ function move(event: PointerEvent) {
 function up(event: PointerEvent) {
   const moved = drag.value
   drag.value = null
-  if (!moved || !beats.map || Math.abs(at(event).x - startX) <= DRAG_PX) return
-  void beats.edit('move', { time_s: beats.map.time_s[moved.beat] + moved.seconds }, [moved.beat])
+  if (!moved || Math.abs(at(event).x - startX) <= DRAG_PX) return
+  void beats.put(moved.place, moved.from + moved.seconds)
 }
 function insertHere(event: MouseEvent) {
   void beats.edit('insert', { time_s: at(event).moment }, [])

@@ -3,9 +3,10 @@
 import { computed } from 'vue'
 import { useBeats } from '../../folio/beats'
 import ActButton from '../../ui/ActButton.vue'
+import ThreeMoments from '../../ui/ThreeMoments.vue'
 import { clock, plural, signed } from '../../ui/format'
+import BetweenFindings from './BetweenFindings.vue'
 
-const MOMENTS = ['noise begins', 'pitch stands', 'let go']
 const beats = useBeats()
 const map = computed(() => beats.map)
 const i = computed(() => beats.focus)
@@ -21,12 +22,16 @@ const within = computed(() => {
   const gap = m.time_s[i.value + 1] - m.time_s[i.value]
   return Math.round((1000 * gap * m.doubt_bpm[i.value]) / m.felt_bpm[i.value])
 })
-const bpm = (at: number) => map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
+function bpm(at: number): string {
+  if (map.value?.holds.some((h) => h.beat === at)) return 'held'
+  return map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
+}
 </script>
 
 <template>
   <aside v-if="map" class="margin" aria-label="Findings">
-    <template v-if="i >= 0">
+    <BetweenFindings v-if="beats.between >= 0" />
+    <template v-else-if="i >= 0">
       <h2 v-if="several > 1">{{ plural(several, 'beat') }} <small>selected</small></h2>
       <h2 v-else>
         Bar {{ map.bar[i] }}, beat {{ map.beat[i] }} <small>{{ map.pinned[i] ? 'pinned' : 'read' }}</small>
@@ -62,19 +67,7 @@ const bpm = (at: number) => map.value?.felt_bpm[at]?.toFixed(1) ?? '–'
         <div class="finding">
           <span>tempo after</span><span>{{ bpm(i) }}</span>
         </div>
-        <template v-for="(name, k) in MOMENTS" :key="name">
-          <div v-if="map.moments[i]?.[k] != null" class="finding">
-            <span>{{ name }}</span>
-            <button
-              type="button"
-              class="act small"
-              :title="`Pin the beat there`"
-              @click="beats.edit('move', { time_s: map.moments[i][k] }, [i])"
-            >
-              {{ clock(map.moments[i][k] ?? 0, 3) }}
-            </button>
-          </div>
-        </template>
+        <ThreeMoments :moments="map.moments[i] ?? []" @pin="beats.edit('move', { time_s: $event }, [i])" />
         <h3>What was done to it</h3>
         <div v-if="map.pinned[i]" class="finding">
           <span>pinned by hand</span

@@ -5,6 +5,7 @@ import { useBeats } from '../../folio/beats'
 import { plural } from '../../ui/format'
 import ActButton from '../../ui/ActButton.vue'
 import { useFolio } from '../../folio/folio'
+import { toldOf } from '../../folio/mapPlaces'
 import { useView } from '../../folio/view'
 import LayScore from './LayScore.vue'
 
@@ -16,13 +17,14 @@ const folio = useFolio()
 const view = useView()
 const map = computed(() => beats.map)
 const pins = computed(() => map.value?.pinned.filter(Boolean).length ?? 0)
+const pinsBetween = computed(() => map.value?.between.pinned.filter(Boolean).length ?? 0)
 /** What holds each beat where it is. */
 const standing = computed(() => {
   const { heard_s = [], pinned = [] } = map.value ?? {}
   const heard = heard_s.filter((moment, i) => moment !== null && !pinned[i]).length
   const laid = heard_s.length - heard - pins.value
   return [
-    plural(pins.value, 'pin is law', 'pins are law'),
+    plural(pins.value + pinsBetween.value, 'pin is law', 'pins are law'),
     heard || !laid ? `${plural(heard, 'beat follows', 'beats follow')} the recording` : '',
     laid ? `${plural(laid, 'beat was', 'beats were')} laid, not heard` : '',
     weak.value,
@@ -38,10 +40,13 @@ const meters = computed(() => {
   return list.map((m) => `${m.numerator}/${m.denominator} from ${m.bar}`).join(', ')
 })
 const weak = computed(() => {
-  const list = map.value?.weakest ?? []
-  if (!list.length) return 'no beat is in doubt'
-  const worst = list.slice(0, 3).map((i) => `${map.value?.bar[i]}.${map.value?.beat[i]}`)
-  return `${plural(list.length, 'weak beat')}, weakest: ${worst.join(', ')}`
+  const list = map.value?.walk ?? []
+  if (!map.value || !list.length) return 'no beat is in doubt'
+  const told = list.slice(0, 3).map((place) => map.value && toldOf(map.value, place))
+  const worst = told.map((each) => `${each?.bar}.${each?.beat}`)
+  const between = list.filter((place) => place.beat === null).length
+  const also = between ? ` and ${plural(between, 'onset')} between beats` : ''
+  return `${plural(list.length - between, 'weak beat')}${also}, weakest: ${worst.join(', ')}`
 })
 const everyHeld = ref(false)
 const shownHeld = computed(() => {

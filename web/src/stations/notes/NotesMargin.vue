@@ -12,6 +12,7 @@ import CentsCurve from './CentsCurve.vue'
 import NotePartials from './NotePartials.vue'
 import TextureFindings from './TextureFindings.vue'
 import ReadingFindings from './ReadingFindings.vue'
+import WrittenOnset from './WrittenOnset.vue'
 import PartFindings from './PartFindings.vue'
 
 const notes = useNotes()
@@ -104,7 +105,11 @@ const sum = computed(() => {
       <div class="row hear">
         <ActButton action="hear-recording" /><ActButton action="hear-note" /><ActButton action="hear-both" />
       </div>
-      <template v-if="measured">
+      <template v-if="notes.part?.beat_map">
+        <WrittenOnset />
+        <NotePartials />
+      </template>
+      <template v-else-if="measured">
         <h3>What was measured</h3>
         <div class="finding">
           <span>starts</span

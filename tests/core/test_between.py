@@ -1,0 +1,136 @@
+"""Written onsets between beats: carried with the beats, pinned so that the map goes through them, let go again."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from honest_stave.core.beat import map_edits, map_files
+from honest_stave.core.beat.align import Alignment, Written
+from honest_stave.core.beat.aligned_map import as_hold, map_of_alignment
+from honest_stave.core.beat.beat_map import (
+    Beat,
+    BeatMap,
+    Between,
+    ClickFrom,
+    check_map,
+    onsets_of,
+    stops_of,
+    tempo_map_of,
+    times_of,
+)
+from honest_stave.core.beat.between import carried, move_between, pin_between, release_between
+from honest_stave.core.beat.click import ticks_of
+from honest_stave.core.beat.map_tempo import tempo_curve_of, weakest_first
+from honest_stave.core.beat.plausible import implausible_stretches
+from honest_stave.core.beat.straight import plan_straightening
+from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
+from honest_stave.core.errors import BadInput
+
+# Sixteen beats of 0.5 s from 1 s on; eighths after the second, third and fifth, sixteenths after the seventh.
+EIGHTHS = (Between(1, 0.5, 1.75, 1.76, 0.95), Between(2, 0.5, 2.25, 2.25, 0.7), Between(4, 0.5, 3.25, 3.25, 0.95))
+SIXTEENTHS = tuple(Between(6, s, 4.0 + 0.5 * s, 4.0 + 0.5 * s, 0.95) for s in (0.25, 0.5, 0.75))
+
+
+def sung() -> BeatMap:
+    beats = tuple(Beat(1.0 + 0.5 * i, 1.0 + 0.5 * i, 0.95) for i in range(16))
+    return check_map(BeatMap("verse", "take", "", beats, between=(*EIGHTHS, *SIXTEENTHS)))
+
+
+def moments(beat_map: BeatMap) -> list[float]:
+    return [round(b.time_s, 6) for b in beat_map.between]
+
+
+def test_an_aligned_score_tells_what_is_written_between_its_beats() -> None:
+    written = [Written(b, 0.5, 60) for b in (0.0, 1.0, 1.5, 2.0, 2 + 1 / 3, 2 + 2 / 3, 3.0, 3.01, 4.0)]
+    place = np.array([n.onset_beats for n in written])
+    found = Alignment(place, 2.0 + 0.6 * place, np.linspace(0.5, 0.9, 9), np.ones(9), -1)
+    made = map_of_alignment(found, written, TempoMap((Knot(0.0, 0.0),), (Meter(0, 4, 4),), 1, 100.0))
+    told = [(b.beat, round(b.share, 3), round(b.time_s, 3), round(b.confidence, 3)) for b in made.between]
+    # What lies within a fiftieth of a quarter of a beat is on it.
+    assert told == [(1, 0.5, 2.9, 0.6), (2, 0.333, 3.4, 0.7), (2, 0.667, 3.6, 0.75)]
+
+
+@given(st.floats(4.08, 4.42), st.sampled_from([3, 4, 5]))
+def test_the_map_goes_through_a_pin_between_beats_and_nothing_else_of_it_moves(time_s: float, chosen: int) -> None:
+    before = sung()
+    after = carried(before, move_between(before, chosen, time_s))
+    assert times_of(after).tolist() == times_of(before).tolist()
+    tempo = tempo_map_of(after)
+    assert tempo.seconds_at(6 + before.between[chosen].share) == pytest.approx(time_s, abs=1e-6)
+    assert tempo.beats_at(tempo.seconds_at(6.4)) == pytest.approx(6.4, abs=1e-6)
+    # What is written beside it in the same beat makes room, and stays in order.
+    onsets = onsets_of(after)
+    assert np.all(np.diff(onsets.time_s) > 0)
+    assert moments(after)[:3] == moments(before)[:3]
+    # The written file has it within half a tick: of 960 a quarter, at the quickest tempo here.
+    proof = map_files.prove_map(after, map_files.map_as_midi(after, 0.0, with_click=False), 0.0, None)
+    assert (proof.pins, proof.beats) == (1, 16)
+    assert proof.worst_pin_ms <= 1e3 * 0.5 * 0.5 / 960
+
+
+def test_a_pin_stays_while_beats_around_it_move_and_beats_do_not_cross_it() -> None:
+    pinned = move_between(sung(), 4, 4.2)
+    moved = carried(pinned, map_edits.move(pinned, 6, 4.08))
+    # A sixteenth before the pin goes along with the beat, one after it stays.
+    assert moments(moved)[3:] == [pytest.approx(4.08 + 0.625 * 0.12, abs=1e-6), 4.2, 4.375]
+    for chosen, time_s in ((6, 4.21), (7, 4.19)):
+        with pytest.raises(BadInput, match=r"would cross the pin at 4\.200 s"):
+            map_edits.move(pinned, chosen, time_s)
+    with pytest.raises(BadInput, match=r"would cross the beat at 4\.500 s"):
+        move_between(pinned, 5, 4.6)
+    with pytest.raises(BadInput, match=r"would cross the pin at 4\.200 s"):
+        move_between(pinned, 5, 4.19)
+    with pytest.raises(BadInput, match="no longer there"):
+        move_between(pinned, 6, 4.3)
+    assert np.all(np.diff(stops_of(map_edits.smooth(move_between(sung(), 4, 4.44), 1.0)).time_s) > 0)
+
+
+def test_let_go_an_onset_lies_where_it_was_heard() -> None:
+    before = sung()
+    pinned = move_between(before, 0, 1.9)
+    assert moments(release_between(pinned, [0]))[0] == 1.76
+    # Where that lies beyond a beat that was moved it lies where it is written.
+    later = map_edits.move(pinned, 1, 1.8)
+    assert moments(release_between(later, [0]))[0] == pytest.approx(1.9)
+    kept = pin_between(before, [0, 1])
+    assert moments(kept) == moments(before)
+    assert [b.pinned for b in kept.between[:3]] == [True, True, False]
+    assert weakest_first(before) == [(None, 1)]
+    assert weakest_first(kept) == []
+
+
+def test_what_is_between_beats_follows_edits_of_the_beats_or_stands_in_their_way() -> None:
+    free, pinned = sung(), pin_between(sung(), [1])
+    assert [b.beat for b in map_edits.insert(free, 1.3).between] == [2, 3, 5, 7, 7, 7]
+    assert [b.beat for b in map_edits.remove(free, [2]).between] == [3, 5, 5, 5]
+    # A beat held for three written ones keeps the upbeat at its end.
+    held = as_hold(replace(free, between=(EIGHTHS[2],)), 2, 2)
+    assert [(b.beat, round(b.share, 4)) for b in held.between] == [(2, round(2.5 / 3, 4))]
+    for edit in (
+        lambda m: map_edits.insert(m, 2.3),
+        lambda m: map_edits.remove(m, [3]),
+        lambda m: map_edits.double_from(m, 0),
+        lambda m: map_edits.half_from(m, 0),
+        lambda m: map_edits.off_beat_from(m, 1),
+        lambda m: map_edits.replace_stretch(m, 1, 4, [Beat(2.1), Beat(2.2)]),
+    ):
+        check_map(edit(free))
+        with pytest.raises(BadInput, match=r"pin between beats at 2\.250 s stands in the way"):
+            edit(pinned)
+
+
+def test_click_steady_stretch_straightening_and_tempo_go_through_a_pin_between_beats() -> None:
+    late = move_between(sung(), 1, 2.35)
+    ticks = ticks_of(replace(late, clicks=(ClickFrom(0, subdivision=2),)))
+    assert [round(t.time_s, 3) for t in ticks[2:7]] == [1.5, 1.75, 2.0, 2.35, 2.5]
+    steady = map_edits.steady(late, 0, 4)
+    assert times_of(steady)[:5] == pytest.approx([1.0, 1.54, 2.08, 2.35 + 0.65 / 3, 3.0])
+    plan = plan_straightening(np.zeros((44100 * 9, 1), np.float32), 44100, late, 120.0)
+    assert float(np.interp(2.35, plan.from_s, plan.to_s)) == pytest.approx(2.5 * 0.5)
+    curve = tempo_curve_of(late)
+    assert curve.bpm[1:5] == pytest.approx([120.0, 60 * 0.5 / 0.35, 60 * 0.5 / 0.15, 120.0])
+    assert implausible_stretches(late, []) == []
+    assert implausible_stretches(move_between(sung(), 1, 2.05), []) == [(2, 3)]
