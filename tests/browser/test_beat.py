@@ -12,7 +12,6 @@ from playwright.sync_api import Page, expect
 from honest_stave.demo.live import curtain_call, overture
 from tests.browser.conftest import wait_until
 
-
 # Of the overture's top voice the first note that lies between two beats, counted from the sixth.
 EIGHTH_NOTE = 13
 

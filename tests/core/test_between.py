@@ -53,6 +53,18 @@ def test_an_aligned_score_tells_what_is_written_between_its_beats() -> None:
     assert told == [(1, 0.5, 2.9, 0.6), (2, 0.333, 3.4, 0.7), (2, 0.667, 3.6, 0.75)]
 
 
+def test_an_upbeat_and_a_last_onset_off_the_beat_have_beats_around_them() -> None:
+    written = [Written(b, 0.25, 60) for b in (3.5, 4.0, 5.0, 6.0, 7.0, 7.5)]
+    place = np.array([n.onset_beats for n in written])
+    found = Alignment(place, 0.1 + 0.6 * (place - 3.5), np.full(6, 0.9), np.ones(6), -1)
+    made = map_of_alignment(found, written, TempoMap((Knot(0.0, 0.0),), (Meter(0, 4, 4),), 1, 100.0))
+    # The beat of the upbeat lies before the recording begins; bar 1 is the one after the pickup.
+    assert [b.time_s for b in made.beats] == pytest.approx([-0.2, 0.4, 1.0, 1.6, 2.2, 2.8])
+    assert [b.heard_s is None for b in made.beats] == [True, False, False, False, False, True]
+    assert [(m.beat, m.numerator) for m in made.meters] == [(1, 4)]
+    assert [(b.beat, b.share) for b in made.between] == [(0, 0.5), (4, 0.5)]
+
+
 @given(st.floats(4.08, 4.42), st.sampled_from([3, 4, 5]))
 def test_the_map_goes_through_a_pin_between_beats_and_nothing_else_of_it_moves(time_s: float, chosen: int) -> None:
     before = sung()

@@ -34,6 +34,8 @@ UNSTRUCK = 0.7
 HELD_FROM_BEATS = 2
 # Tempos this many times the middle one, or its inverse, are implausible over a whole passage.
 IMPLAUSIBLE, PASSAGE_BEATS = 2.5, 4
+# Beyond its ends a score goes on at the tempo of so many quarters; where there are no two onsets, at this one.
+ENDS_QUARTERS, UNKNOWN_QUARTER_S = 4.0, 0.5
 # Sound that goes on for so long before the first or after the last onset is not in the score.
 UNWRITTEN_S = 6.0
 
@@ -65,14 +67,18 @@ def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoM
         written: the score's own map, for its meters.
     """
     last = max(n.onset_beats + n.duration_beats for n in score)
+    first_onset, last_onset = found.beat[[0, -1]].tolist()
     first_bar = written.bar_index(float(found.beat[0]))
     positions: list[float] = []
     meters: list[MeterFrom] = []
     bar = first_bar
-    while (start := written.bar_start(bar)) < last - SAME_QUARTERS:
+    while (start := written.bar_start(bar)) < last - SAME_QUARTERS or positions[-1] < last_onset - SAME_QUARTERS:
         meter = written.meter_at(start)
         inside = start + meter.felt_beat_quarters * np.arange(round(meter.quarters / meter.felt_beat_quarters))
-        inside = inside[(inside >= found.beat[0] - SAME_QUARTERS) & (inside <= last + SAME_QUARTERS)]
+        # What begins between beats has one before it and one after it.
+        ends = max(last, last_onset + meter.felt_beat_quarters - 2 * SAME_QUARTERS)
+        begins = first_onset - meter.felt_beat_quarters + SAME_QUARTERS
+        inside = inside[(inside > begins) & (inside <= ends + SAME_QUARTERS)]
         if not meters or (meters[-1].numerator, meters[-1].denominator) != (meter.numerator, meter.denominator):
             meters.append(MeterFrom(len(positions), meter.numerator, meter.denominator))
         positions += inside.tolist()
@@ -90,7 +96,7 @@ def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoM
         for t, on, c in zip(time_s.tolist(), struck.tolist(), sure.tolist(), strict=True)
     )
     # A score that begins inside a bar has a pickup: its first meter begins with the bar after it.
-    into = float(found.beat[0]) - written.bar_start(first_bar)
+    into = positions[0] - written.bar_start(first_bar)
     if into > SAME_QUARTERS and meters:
         whole = written.bar_start(first_bar + 1)
         meters[0] = replace(meters[0], beat=int(np.searchsorted(place, whole - SAME_QUARTERS)))
@@ -100,15 +106,20 @@ def map_of_alignment(found: Alignment, score: Sequence[Written], written: TempoM
 
 
 def _moments(place: Values, found: Alignment, last: float) -> Values:
-    """Moments of positions, those after the last onset at the tempo before it."""
-    tail = np.flatnonzero(found.beat >= found.beat[-1] - 4.0)[0]
-    span = max(float(found.beat[-1] - found.beat[tail]), 1e-3)
-    tempo_s = (found.time_s[-1] - found.time_s[tail]) / span if tail < len(found.beat) - 1 else 0.5
-    beats = np.append(found.beat, last + 4.0)
-    times = np.append(found.time_s, found.time_s[-1] + (last + 4.0 - found.beat[-1]) * tempo_s)
-    time_s = np.interp(place, beats, times)
+    """Moments of positions, those before the first onset and after the last one at the tempo beside it."""
+    head, tail = found.beat <= found.beat[0] + ENDS_QUARTERS, found.beat >= found.beat[-1] - ENDS_QUARTERS
+    beats = np.concatenate([[found.beat[0] - ENDS_QUARTERS], found.beat, [last + ENDS_QUARTERS]])
+    before_s = found.time_s[0] - ENDS_QUARTERS * _quarter_s(found.beat[head], found.time_s[head])
+    after_s = (beats[-1] - found.beat[-1]) * _quarter_s(found.beat[tail], found.time_s[tail])
+    time_s = np.interp(place, beats, np.concatenate([[before_s], found.time_s, [found.time_s[-1] + after_s]]))
     least = np.arange(len(time_s)) * SHORTEST_BEAT_S * 1.01
     return np.asarray(np.maximum.accumulate(time_s - least) + least)
+
+
+def _quarter_s(beat: Values, time_s: Values) -> float:
+    """Length of a quarter over some onsets."""
+    span = float(beat[-1] - beat[0])
+    return float(time_s[-1] - time_s[0]) / span if span > 0 else UNKNOWN_QUARTER_S
 
 
 def _between(place: Values, time_s: Values, found: Alignment) -> tuple[Between, ...]:
