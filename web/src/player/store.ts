@@ -202,6 +202,11 @@ export const usePlayer = defineStore('player', () => {
     if (was) void play(at)
   })
   watch(duration, (seconds) => view.setDuration(seconds))
+  // Another take may end before the cursor, or within the loop; in another folio both mean nothing.
+  watch([() => folio.id, duration], ([id, seconds], [before]) => {
+    if (id !== before || (loop.value && loop.value[1] > seconds)) loop.value = null
+    if (id !== before || position.value > seconds) position.value = 0
+  })
 
   function follow() {
     if (!player.value || !playing.value) return
@@ -219,10 +224,9 @@ export const usePlayer = defineStore('player', () => {
       p.click.subdivide = subdivide.value
       await prepare()
       const [first, last] = loop.value ?? [from >= duration.value - 0.02 ? 0 : from, duration.value]
-      const start = loop.value && from > first && from < last ? first : first
       playing.value = true
-      position.value = start
-      await p.play(start, last, loop.value !== null)
+      position.value = first
+      await p.play(first, last, loop.value !== null)
       cancelAnimationFrame(frame)
       follow()
     } catch (error) {

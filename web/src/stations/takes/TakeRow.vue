@@ -95,7 +95,7 @@ const made = computed(() => {
     <template v-if="take.kind === 'audio'">
       <td class="figures">
         {{ decibels(take.facts.loudest_db ?? -120) }}
-        <div v-if="take.facts.clipped_samples" class="soft long">
+        <div v-if="take.facts.clipped_samples" class="soft short">
           {{ plural(take.facts.clipped_samples, 'sample') }} clipped
         </div>
       </td>
@@ -143,6 +143,10 @@ const made = computed(() => {
 }
 .long {
   width: 185px;
+  white-space: normal;
+}
+.short {
+  width: 100px;
   white-space: normal;
 }
 .key {
