@@ -146,6 +146,21 @@ def test_ends_are_trimmed_to_the_sound(app: App, level: float) -> None:
     assert trimmed["offset_s"] == pytest.approx(tune()[0].offset_s, abs=0.04)
 
 
+def test_ends_are_trimmed_to_the_pedal(app: App) -> None:
+    part = app.part()
+    notes = app.get(f"/parts/{part}/notes")
+    first, second, third = notes[:3]
+    refused = app.edit(part, "trim", [first["id"]], expect=422, to="pedal")
+    assert "No pedal is heard" in refused["title"]
+    lift_s = third["onset_s"] + 0.3
+    app.send("PATCH", f"/parts/{part}", {"pedal": [[first["onset_s"] + 0.1, lift_s]]})
+    app.edit(part, "ends", [first["id"]], end_by_s=lift_s + 0.5 - first["offset_s"])
+    app.edit(part, "trim", [first["id"], second["id"]], to="pedal")
+    ends = {n["id"]: n["offset_s"] for n in app.get(f"/parts/{part}/notes")}
+    assert ends[first["id"]] == pytest.approx(lift_s)
+    assert ends[second["id"]] == second["offset_s"]
+
+
 def test_select_by_rule_and_set_the_part(app: App) -> None:
     part = app.part()
     notes = app.get(f"/parts/{part}/notes")

@@ -1,6 +1,7 @@
 """The sustain pedal: read where notes end together, heard, written and read back."""
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -10,7 +11,7 @@ from honest_stave.core.formats.midi_read import read_midi
 from honest_stave.core.part.events import sounding_notes
 from honest_stave.core.part.handing_on import HandOnSettings, Line, plan, write_and_prove
 from honest_stave.core.part.notes import Note, Part
-from honest_stave.core.pitch.pedal import find_pedal, held_by_pedal
+from honest_stave.core.pitch.pedal import find_pedal, held_by_pedal, next_lift
 
 
 def test_notes_struck_apart_that_end_together_are_held_by_the_pedal() -> None:
@@ -21,6 +22,8 @@ def test_notes_struck_apart_that_end_together_are_held_by_the_pedal() -> None:
     assert all(down < up for down, up in spans)
     # The last note is not caught: it began after the pedal came up.
     assert held_by_pedal(onset, end, spans)[-1] == 2.9
+    # What is struck while the foot is about to come up is held by the next span, what comes after the last by none.
+    assert next_lift(np.array([0.2, 1.09, 2.6]), spans) == pytest.approx([1.11, 2.41, np.inf])
 
 
 def test_a_chord_let_go_is_no_pedal() -> None:

@@ -1960,7 +1960,8 @@ export interface components {
              *       "pitch": 60,
              *       "velocity": 90,
              *       "line": "",
-             *       "at": "beats"
+             *       "at": "beats",
+             *       "to": "sound"
              *     }
              */
             values?: components["schemas"]["EditValues"];
@@ -2041,6 +2042,12 @@ export interface components {
              * @enum {string}
              */
             at?: "beats" | "attacks";
+            /**
+             * To
+             * @default sound
+             * @enum {string}
+             */
+            to?: "sound" | "pedal";
         };
         /**
          * Edited

@@ -75,6 +75,7 @@ class EditValues(Model):
     velocity: int = 90
     line: Literal["", "top", "inner", "bass", "left hand", "right hand"] = ""
     at: Literal["beats", "attacks"] = "beats"
+    to: Literal["sound", "pedal"] = "sound"
 
 
 class Edit(Model):

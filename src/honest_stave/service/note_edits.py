@@ -4,12 +4,15 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part import edits
 from honest_stave.core.part.notes import Note, Part, check_note, in_order
 from honest_stave.core.part.select import Rule, select
 from honest_stave.core.pitch.attacks import attacks_inside
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
+from honest_stave.core.pitch.pedal import find_pedal, next_lift
 from honest_stave.core.signal.listen import ListenSettings, prepare
 from honest_stave.core.signal.loud_enough import raised_by_db
 from honest_stave.core.words import how_many
@@ -31,7 +34,7 @@ EDITS = {
     "join": "joined",
     "delete": "deleted",
     "velocity": "velocity",
-    "trim": "ends trimmed to the sound",
+    "trim": "ends trimmed",
     "paste": "pasted",
     "add": "added",
     "runner-up": "runner-up taken",
@@ -62,7 +65,7 @@ def edit_notes(
     notes = in_order([note_from_body(key[2], body) for key, body in bodies.items()])
     if not notes and action != "add":
         raise BadInput("No note is selected.", "Click one, or select with a rule.")
-    change = _change(studio, folio_id, part, notes, action, values)
+    change = _change(studio, folio_id, part_id, part, notes, action, values)
     count = max(len(change.put), len(change.removed))
     edit = history.Edit(f"{how_many(count, 'note')} {EDITS[action]}")
     edit.put = [("note", part_id, n.id, note_to_body(n)) for n in change.put]
@@ -76,7 +79,13 @@ def edit_notes(
 
 
 def _change(
-    studio: Studio, folio_id: str, part: Part, notes: list[Note], action: str, values: dict[str, Any]
+    studio: Studio,
+    folio_id: str,
+    part_id: str,
+    part: Part,
+    notes: list[Note],
+    action: str,
+    values: dict[str, Any],
 ) -> edits.Change:
     match action:
         case "move":
@@ -96,6 +105,8 @@ def _change(
                 notes, value=values.get("value"), scale=values.get("scale", 1.0), even=values.get("even", 0.0)
             )
         case "trim":
+            if values.get("to") == "pedal":
+                return _trim_to_pedal(part, notes_of(studio, folio_id, part_id), notes)
             return _trim(studio, folio_id, part, notes)
         case "paste":
             return edits.paste(notes, at_s=values["at_s"], new_id=new_note_id)
@@ -150,6 +161,18 @@ def _trim(studio: Studio, folio_id: str, part: Part, notes: list[Note]) -> edits
         return note_end(levels, note.onset_s - start_s, note.offset_s - start_s, floor_db) + start_s
 
     return edits.trim_ends(heard, measured_end_s)
+
+
+def _trim_to_pedal(part: Part, every: list[Note], notes: list[Note]) -> edits.Change:
+    """Ends notes that ring on where the pedal comes up: the part's own, or the one that explains its notes' ends."""
+    spans = part.pedal or find_pedal(np.array([n.onset_s for n in every]), np.array([n.offset_s for n in every]))
+    if not spans:
+        raise BadInput(
+            "No pedal is heard in this part: nowhere do notes that were struck apart end together.",
+            "Trim its notes to the sound instead.",
+        )
+    lifts = dict(zip([n.id for n in notes], next_lift(np.array([n.onset_s for n in notes]), spans), strict=True))
+    return edits.trim_ends(notes, lambda note: float(lifts[note.id]))
 
 
 def pick(studio: Studio, folio_id: str, part_id: str, rule: Rule, value: float) -> list[str]:

@@ -175,6 +175,7 @@ export function registerActions(router: Router): void {
     { id: 'join', label: 'Join', key: 'j', group: 'Mending', when: chosen, run: () => void joinSelected() },
     { id: 'split', label: 'Split at the cursor', key: 'x', group: 'Mending', when: chosen, run: () => void notes.edit('split', { at_s: splitPlace() }) },
     { id: 'trim', label: 'Trim ends to the sound', key: 'e', group: 'Mending', when: () => chosen() && notes.take?.kind === 'audio', run: () => void notes.edit('trim') },
+    { id: 'trim-pedal', label: 'Trim ends to the pedal', key: 'Shift+e', group: 'Mending', when: chosen, run: () => void notes.edit('trim', { to: 'pedal' }) },
     { id: 'velocity', label: 'Velocity', key: 'v', group: 'Mending', when: chosen, run: () => (openDialog.value = 'velocity') },
     { id: 'runner-up', label: 'Take the runner-up', key: 'o', group: 'Mending', when: chosen, run: () => void notes.edit('runner-up') },
     { id: 'restore', label: 'Back to what was read', key: 'w', group: 'Mending', when: chosen, run: () => void notes.edit('restore') },

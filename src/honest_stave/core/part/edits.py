@@ -112,7 +112,7 @@ def set_velocity(notes: Sequence[Note], *, value: int | None = None, scale: floa
 
 
 def trim_ends(notes: Sequence[Note], measured_end_s: Callable[[Note], float]) -> Change:
-    """Ends each note where its sound ends in the recording; none grows longer."""
+    """Ends each note where its sound, or the pedal, ends it in the recording; none grows longer."""
     shorter = [(n, min(n.offset_s, max(measured_end_s(n), n.onset_s + 0.02))) for n in notes]
     return Change(put=tuple(n.edited(offset_s=end) for n, end in shorter if end < n.offset_s - 1e-4))
 

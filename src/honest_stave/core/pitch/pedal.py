@@ -42,3 +42,9 @@ def held_by_pedal(onset_s: Moments, end_s: Moments, spans: tuple[tuple[float, fl
         caught = (end_s > down) & (end_s < up + TOGETHER_S) & (onset_s < up - AFTER_S)
         held[caught] = up
     return held
+
+
+def next_lift(onset_s: Moments, spans: tuple[tuple[float, float], ...]) -> Moments:
+    """When the pedal comes up next after each onset (s), infinity where it does not, (notes,)."""
+    lifts = np.array([*(up for _, up in spans), np.inf])
+    return np.asarray(lifts[np.searchsorted(lifts[:-1], onset_s + AFTER_S, side="right")])

@@ -199,6 +199,7 @@ const sum = computed(() => {
             <ActButton action="split" small label="Split" />
             <ActButton action="octave-up" small /><ActButton action="octave-down" small />
             <ActButton action="trim" small label="Trim to the sound" />
+            <ActButton action="trim-pedal" small label="Trim to the pedal" />
             <ActButton action="velocity" small />
             <ActButton action="runner-up" small label="Runner-up" />
             <ActButton action="restore" small label="As read" />
