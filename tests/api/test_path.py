@@ -9,6 +9,7 @@ import pytest
 
 from honest_stave.service import part_notes
 from honest_stave.service.codec import note_from_body
+from honest_stave.store import changed_notes
 from tests.api.conftest import App
 from tests.made import f1, line, tune, wav
 
@@ -87,6 +88,8 @@ def test_notes_are_built_anew_only_when_they_change(app: App, monkeypatch: pytes
     app.edit(part, "velocity", [before[0]["id"]], value=17)
     after, later = seen()
     assert (after[0]["velocity"], later) != (before[0]["velocity"], stamp)
+    # Of the others nothing is asked again.
+    assert built == [before[0]["id"]]
     # A change that was refused changes nothing.
     refused = {"action": "delete", "ids": [before[0]["id"]], "values": {}, "base_revision": 1}
     app.send("POST", f"/parts/{part}/edit", refused, 409)
@@ -95,6 +98,11 @@ def test_notes_are_built_anew_only_when_they_change(app: App, monkeypatch: pytes
     assert seen()[0] == before
     app.send("POST", "/redo")
     assert seen()[0] == after
+    # Where more have changed than is kept, all are.
+    monkeypatch.setattr(changed_notes, "MOST_IDS", 1)
+    app.edit(part, "velocity", [n["id"] for n in before[:2]], value=18)
+    built.clear()
+    assert len(seen()[0]) == len(built) == len(before)
 
 
 def test_moving_the_limit_later_leaves_edits_alone(app: App) -> None:

@@ -99,7 +99,7 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
         takes = _by_age(history.entities(session, folio_id, "take"))
         parts = parts_in_order(history.entities(session, folio_id, "part"), takes)
         # A change that is being made now counts once it is seen.
-        changed, unchanged = studio.database.notes_changed, -studio.database.opened_at
+        changed, unchanged = studio.database.changed_notes, -studio.database.opened_at
         return {
             "id": folio_id,
             "revision": row.revision,
@@ -110,7 +110,7 @@ def state(studio: Studio, folio_id: str) -> dict[str, Any]:
             "parts": {
                 i: {
                     **part_to_body(part_from_body(body)),
-                    "notes_changed": min(changed.get((folio_id, i), unchanged), row.revision),
+                    "notes_changed": min(changed.last(folio_id, i) or unchanged, row.revision),
                 }
                 for i, body in parts.items()
             },

@@ -1,5 +1,6 @@
 """Notes that move when time does: those of parts that keep their beats, and of voices that follow a beat map."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -56,15 +57,18 @@ def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: Beat
     rows: Rows = []
     with studio.database.session() as session:
         following = [i for i, p in history.entities(session, folio_id, "part").items() if p.get("beat_map") == map_id]
-        for part_id in following:
-            for note_id, note in history.entities(session, folio_id, "note", part_id).items():
-                fresh = [float(moved_with(old.time_s, new.time_s, note[key])) for key in ("onset_s", "offset_s")]
-                moved = max(abs(fresh[0] - note["onset_s"]), abs(fresh[1] - note["offset_s"])) > SAME_S
-                there = changed[np.abs(old.time_s[changed] - note["onset_s"]) <= SAME_ONSET_S]
-                touched = bool(new.pinned[there[0]]) if len(there) else note["touched"]
-                if moved or touched != note["touched"]:
-                    on = max(fresh[0], 0.0)
-                    offset_s = max(fresh[1], on + SHORTEST_NOTE_S)
-                    body = {**note, "onset_s": on, "offset_s": offset_s, "touched": touched}
-                    rows.append(("note", part_id, note_id, body))
+    for part_id in following:
+        notes = studio.part_notes.of(folio_id, part_id)
+        ends_s = np.array([(n.onset_s, n.offset_s) for n in notes]).reshape(-1, 2)
+        moved_s = moved_with(old.time_s, new.time_s, ends_s)
+        moved_s[:, 0] = np.maximum(moved_s[:, 0], 0.0)
+        moved_s[:, 1] = np.maximum(moved_s[:, 1], moved_s[:, 0] + SHORTEST_NOTE_S)
+        stays = np.abs(moved_s - ends_s).max(axis=1, initial=0.0) <= SAME_S
+        for i, note in enumerate(notes):
+            there = changed[np.abs(old.time_s[changed] - note.onset_s) <= SAME_ONSET_S]
+            touched = bool(new.pinned[there[0]]) if len(there) else note.touched
+            if not stays[i] or touched != note.touched:
+                onset_s, offset_s = moved_s[i].tolist()
+                fresh = replace(note, onset_s=onset_s, offset_s=offset_s, touched=touched)
+                rows.append(("note", part_id, note.id, note_to_body(fresh)))
     return rows

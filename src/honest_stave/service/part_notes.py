@@ -32,10 +32,16 @@ class PartNotes:
             revision = history.revision_of(session, folio_id)
             with self._lock:
                 known = self._kept.get(key)
-            if known is not None and known[0] >= self._database.notes_changed.get(key, 0):
+            changed = self._database.changed_notes.since(folio_id, part_id, known[0]) if known else None
+            if known is None or changed is None:
+                bodies = history.entities(session, folio_id, "note", part_id)
+                notes = in_order([note_from_body(i, body) for i, body in bodies.items()])
+            elif changed:
+                rows = history.bodies_of(session, folio_id, [("note", part_id, i) for i in changed])
+                fresh = [note_from_body(i, body) for (_, _, i), body in rows.items()]
+                notes = in_order([*(n for n in known[1] if n.id not in changed), *fresh])
+            else:
                 return list(known[1])
-            bodies = history.entities(session, folio_id, "note", part_id)
-        notes = in_order([note_from_body(i, body) for i, body in bodies.items()])
         with self._lock:
             self._kept[key] = (revision, notes)
             self._kept.move_to_end(key)

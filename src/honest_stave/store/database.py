@@ -15,10 +15,11 @@ from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session
 
 from honest_stave.core.errors import NewerData, NoRoom
+from honest_stave.store.changed_notes import ChangedNotes
 
 BUSY_TIMEOUT_MS = 5000
 # Name under which a session carries what its database knows of changed notes.
-NOTES_CHANGED = "notes changed"
+CHANGED_NOTES = "changed notes"
 FULL_DISK_WORDS = ("disk is full", "disk i/o error", "readonly database", "unable to open database")
 
 
@@ -43,9 +44,8 @@ class Database:
     """
 
     def __init__(self, folder: Path) -> None:
-        # Revision of a folio that last changed notes of a part, by folio and part, since the folder was opened;
-        # before that nothing is known but when it was opened.
-        self.notes_changed: dict[tuple[str, str], int] = {}
+        # What changed before the folder was opened is not known, but when it was opened.
+        self.changed_notes = ChangedNotes()
         self.opened_at = int(time.time())
         path = folder / "folios.sqlite"
         scripts = Config()
@@ -72,7 +72,7 @@ class Database:
         """
         try:
             with (
-                Session(self.engine, expire_on_commit=False, info={NOTES_CHANGED: self.notes_changed}) as session,
+                Session(self.engine, expire_on_commit=False, info={CHANGED_NOTES: self.changed_notes}) as session,
                 session.begin(),
             ):
                 yield session

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.sqlite import insert
 from sqlalchemy.orm import Session
 
 from honest_stave.core.errors import Conflict, NotFound
-from honest_stave.store.database import NOTES_CHANGED
+from honest_stave.store.database import CHANGED_NOTES
 from honest_stave.store.tables import Change, Entity, Folio
 
 Body = dict[str, Any]
@@ -182,15 +182,19 @@ def bodies_of(session: Session, folio_id: str, keys: list[tuple[str, str, str]])
 
 def _write(session: Session, folio: Folio, rows: Iterable[tuple[str, str, str, Body | None]]) -> None:
     folio_id, changed_at = folio.id, folio.revision + 1
-    put = []
+    put: list[dict[str, Any]] = []
     gone: dict[tuple[str, str], list[str]] = {}
     for kind, parent, id, body in rows:
         if body is None:
             gone.setdefault((kind, parent), []).append(id)
         else:
             put.append({"folio_id": folio_id, "kind": kind, "parent": parent, "id": id, "body": body})
-    of_parts = {parent for kind, parent in gone if kind == "note"} | {p["parent"] for p in put if p["kind"] == "note"}
-    session.info[NOTES_CHANGED].update({(folio_id, part): changed_at for part in of_parts})
+    changed: dict[str, list[str]] = {parent: list(ids) for (kind, parent), ids in gone.items() if kind == "note"}
+    for row in put:
+        if row["kind"] == "note":
+            changed.setdefault(row["parent"], []).append(row["id"])
+    for part, ids in changed.items():
+        session.info[CHANGED_NOTES].tell(folio_id, part, changed_at, ids)
     for (kind, parent), ids in gone.items():
         for first in range(0, len(ids), ROWS_A_STATEMENT):
             session.execute(

@@ -211,13 +211,10 @@ def _in_order(beat_map: BeatMap, between: Sequence[Between]) -> Stops:
     return Stops(place[order], time_s[order], pinned[order])
 
 
-def moved_with(old_s: Values, new_s: Values, time_s: float) -> float:
-    """Where a moment comes to lie when beats move from ``old_s`` to ``new_s``; beyond the ends it moves with them."""
-    if time_s <= old_s[0]:
-        return float(time_s + new_s[0] - old_s[0])
-    if time_s >= old_s[-1]:
-        return float(time_s + new_s[-1] - old_s[-1])
-    return float(np.interp(time_s, old_s, new_s))
+def moved_with(old_s: Values, new_s: Values, time_s: Values) -> Values:
+    """Where moments come to lie when beats move from ``old_s`` to ``new_s``; beyond the ends they move with them."""
+    inside_s = np.clip(time_s, old_s[0], old_s[-1])
+    return np.asarray(np.interp(inside_s, old_s, new_s) + (time_s - inside_s))
 
 
 def places_of(beat_map: BeatMap) -> Places:

@@ -24,7 +24,8 @@ def carried(before: BeatMap, now: BeatMap) -> BeatMap:
     taken = (new.place % 1 == 0) | new.pinned | (new.time_s != old.time_s)
     time_s = np.where(taken, new.time_s, np.interp(old.time_s, old.time_s[taken], new.time_s[taken]))
     at = dict(zip(new.place.tolist(), time_s.tolist(), strict=True))
-    return replace(now, between=tuple(replace(b, time_s=at[b.beat + b.share]) for b in now.between))
+    moved = [(b, at[b.beat + b.share]) for b in now.between]
+    return replace(now, between=tuple(b if t == b.time_s else replace(b, time_s=t) for b, t in moved))
 
 
 def move_between(beat_map: BeatMap, chosen: int, time_s: float) -> BeatMap:
