@@ -15,7 +15,8 @@ from sqlalchemy import create_engine
 from sqlalchemy.orm import Session
 
 from honest_stave.store import history
-from honest_stave.store.database import NOTES_CHANGED
+from honest_stave.store.changed_notes import ChangedNotes
+from honest_stave.store.database import CHANGED_NOTES
 from honest_stave.store.tables import Base, Folio
 from tests.api.conftest import App
 
@@ -37,7 +38,7 @@ def test_any_sequence_of_changes_undo_and_redo(sequence: list) -> None:
     Base.metadata.create_all(engine)
     states: list[dict] = [{}]
     at = 0
-    with Session(engine, info={NOTES_CHANGED: {}}) as session:
+    with Session(engine, info={CHANGED_NOTES: ChangedNotes()}) as session:
         session.add(Folio(id="f", revision=0, created_at=0, changed_at=0, demo=False))
         session.flush()
         for kind, what in sequence:
