@@ -142,6 +142,12 @@ def test_click_steady_stretch_straightening_and_tempo_go_through_a_pin_between_b
     assert times_of(steady)[:5] == pytest.approx([1.0, 1.54, 2.08, 2.35 + 0.65 / 3, 3.0])
     plan = plan_straightening(np.zeros((44100 * 9, 1), np.float32), 44100, late, 120.0)
     assert float(np.interp(2.35, plan.from_s, plan.to_s)) == pytest.approx(2.5 * 0.5)
+    rows = map_files.beats_as_csv(late).splitlines()
+    assert [row.split(",")[:4] for row in rows[3:6]] == [
+        ["1", "3", "2.000000", "2.000000"],
+        ["1", "3.5", "2.500000", "2.350000"],
+        ["1", "4", "3.000000", "2.500000"],
+    ]
     curve = tempo_curve_of(late)
     assert curve.bpm[1:5] == pytest.approx([120.0, 60 * 0.5 / 0.35, 60 * 0.5 / 0.15, 120.0])
     assert implausible_stretches(late, []) == []

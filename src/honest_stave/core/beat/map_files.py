@@ -9,7 +9,7 @@ from itertools import chain
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import BeatMap, places_of, stops_of, tempo_map_of
+from honest_stave.core.beat.beat_map import Beat, BeatMap, Between, places_of, stops_of, tempo_map_of
 from honest_stave.core.beat.click import KEYS, RATE, Tick, render_click, ticks_of
 from honest_stave.core.beat.map_tempo import felt_bpm_of
 from honest_stave.core.formats.midi_read import TickClock, read_midi
@@ -86,18 +86,22 @@ def click_as_wav(beat_map: BeatMap, length_s: float) -> bytes:
 
 
 def beats_as_csv(beat_map: BeatMap) -> str:
-    """Every beat: bar, beat, position, moment, what was heard, tempo, how sure."""
+    """Every beat, and every pin between beats: bar, beat, position, moment, what was heard, tempo, how sure."""
     out = io.StringIO()
     rows = csv.writer(out, lineterminator="\n")
     rows.writerow(["bar", "beat", "position_quarters", "time_s", "heard_s", "felt_bpm", "confidence", "pinned"])
     places = places_of(beat_map)
-    bpm = [*felt_bpm_of(beat_map).tolist(), ""]
-    for i, b in enumerate(beat_map.beats):
+    bpm = [*(f"{tempo:.4f}" for tempo in felt_bpm_of(beat_map)), ""]
+    told: list[tuple[int, float, Beat | Between, str]] = [
+        (i, 0.0, b, tempo) for i, (b, tempo) in enumerate(zip(beat_map.beats, bpm, strict=True))
+    ]
+    told += [(b.beat, b.share, b, "") for b in beat_map.between if b.pinned]
+    for i, share, b, tempo in sorted(told, key=lambda row: row[:2]):
+        position = np.interp(i + share, np.arange(len(beat_map.beats)), places.position)
         heard = "" if b.heard_s is None else f"{b.heard_s:.6f}"
-        tempo = f"{bpm[i]:.4f}" if bpm[i] != "" else ""
         rows.writerow(
-            [int(places.bar[i]), int(places.beat[i]), f"{places.position[i]:.6f}", f"{b.time_s:.6f}", heard, tempo,
-             f"{b.confidence:.3f}", int(b.pinned)]
+            [int(places.bar[i]), f"{places.beat[i] + round(share, 4):g}", f"{position:.6f}", f"{b.time_s:.6f}", heard,
+             tempo, f"{b.confidence:.3f}", int(b.pinned)]
         )  # fmt: skip
     return out.getvalue()
 
