@@ -232,6 +232,9 @@ def pins_between(app: App, aligned: str, part: str, between: dict[str, Any], tru
     assert note()["onset_s"] == pytest.approx(stands + 0.05, abs=1e-6)
     assert note()["touched"]
     assert "would cross" in edit(app, aligned, "move between", [], 422, between=[1], time_s=0.1)["title"]
+    # A bar's last beat lasts to the next bar: its end is written there.
+    view = app.get(f"/beat-maps/{aligned}")
+    assert view["ends_at"][0] == pytest.approx(1.0, abs=0.1)
     edit(app, aligned, "release between", [], between=[1])
     assert note()["onset_s"] == pytest.approx(between["heard_s"][1], abs=1e-6)
     assert not note()["touched"]

@@ -16,12 +16,13 @@ from honest_stave.core.beat.beat_map import (
     Between,
     ClickFrom,
     check_map,
+    moved_with,
     onsets_of,
     stops_of,
     tempo_map_of,
     times_of,
 )
-from honest_stave.core.beat.between import carried, move_between, pin_between, release_between
+from honest_stave.core.beat.between import carried, move_between, moved_by, pin_at, pin_between, release_between
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.map_tempo import tempo_curve_of, weakest_first
 from honest_stave.core.beat.plausible import implausible_stretches
@@ -112,6 +113,21 @@ def test_let_go_an_onset_lies_where_it_was_heard() -> None:
     assert [b.pinned for b in kept.between[:3]] == [True, True, False]
     assert weakest_first(before) == [(None, 1)]
     assert weakest_first(kept) == []
+
+
+def test_where_something_ends_is_pinned_though_nothing_begins_there() -> None:
+    before = sung()
+    # On a beat that beat, a little before an onset that onset, elsewhere a place of its own that is gone when let go.
+    assert pin_at(before, 2.9, 2.53) == map_edits.move(before, 3, 2.53)
+    assert pin_at(before, 2.49, 2.3) == move_between(before, 1, 2.3)
+    pinned = pin_at(before, 5.75, 3.9)
+    assert [(b.beat, b.share, b.time_s) for b in pinned.between if b.pinned] == [(5, 0.75, 3.9)]
+    moved = moved_by(before, pinned)
+    assert moved is not None
+    assert float(moved_with(moved.old_s, moved.new_s, np.array(3.875))) == pytest.approx(3.9)
+    assert release_between(pinned, [3]) == before
+    with pytest.raises(BadInput, match="no beat after this place"):
+        pin_at(before, 15.1, 9.0)
 
 
 def test_what_is_between_beats_follows_edits_of_the_beats_or_stands_in_their_way() -> None:

@@ -1830,6 +1830,8 @@ export interface components {
             said: string[];
             /** Moments */
             moments: (number | null)[][];
+            /** Ends At */
+            ends_at: (number | null)[];
             /** Written Out */
             written_out: number[][];
             /** Silences */
@@ -2822,6 +2824,8 @@ export interface components {
             pinned: boolean[];
             /** Moments */
             moments: (number | null)[][];
+            /** Ends At */
+            ends_at: (number | null)[];
         };
         /**
          * Origin

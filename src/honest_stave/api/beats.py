@@ -100,6 +100,7 @@ class OnsetsBetween(Model):
     confidence: list[float]
     pinned: list[bool]
     moments: list[list[float | None]]
+    ends_at: list[float | None]
 
 
 class TempoCurve(Model):
@@ -148,6 +149,7 @@ class BeatMapView(Model):
     score: str
     said: list[str]
     moments: list[list[float | None]]
+    ends_at: list[float | None]
     written_out: list[list[int]]
     silences: list[list[int]]
     implausible: list[list[int]]
@@ -219,7 +221,7 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
     places = places_of(found)
     times = [b.time_s for b in found.beats]
     held = likely_held(found)
-    on_beats, off_beats = aligning.moments_of(studio, folio_id, found)
+    on_beats, off_beats = aligning.sung_at(studio, folio_id, found)
     curve = tempo_curve_of(found)
     view = {
         "id": map_id,
@@ -251,10 +253,12 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
             *aligning.said_of(studio, folio_id, found),
             *beat_maps.said_of_clicks(studio, folio_id, found, places.bar.tolist()),
         ],
-        "moments": on_beats,
+        "moments": [each.moments for each in on_beats],
+        "ends_at": [each.ends_at for each in on_beats],
         "between": {
             **{name: [getattr(b, name) for b in found.between] for name in BETWEEN_COLUMNS},
-            "moments": off_beats,
+            "moments": [each.moments for each in off_beats],
+            "ends_at": [each.ends_at for each in off_beats],
         },
         "curve": {name: getattr(curve, name).round(4).tolist() for name in ("middle_s", "bpm", "doubt_bpm")},
         "walk": [{"beat": beat, "between": between} for beat, between in weakest_first(found)],

@@ -5,12 +5,13 @@ import json
 import time
 import uuid
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import Beat, BeatMap, Between, check_map
+from honest_stave.core.beat.beat_map import Beat, BeatMap, Between, check_map, places_of
 from honest_stave.core.engines import engines_since
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.formats.midi_read import read_midi
@@ -53,7 +54,7 @@ def align_take(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     Raises:
         BadInput: the score has too few notes, nothing sounds, or it is another piece.
     """
-    from honest_stave.core.beat.align import align_with_moments, written_notes
+    from honest_stave.core.beat.align import align_with_moments, lasting_quarters, written_notes
     from honest_stave.core.beat.aligned_map import misfits
 
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
@@ -71,6 +72,7 @@ def align_take(files: Files, arguments: dict[str, Any], progress: Progress) -> d
     np.savez(
         out, scalars=np.array(json.dumps(scalars)), beat=found.beat, time_s=found.time_s,
         confidence=found.confidence, likeness=found.likeness, moments=moments,
+        lasts=lasting_quarters(once if found.once else score, found.beat),
     )  # fmt: skip
     return {"arrays": files.add(out.getvalue()), "summary": {"engine": ENGINE, "said": list(said)}}
 
@@ -205,25 +207,50 @@ def said_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> list[str]:
     return list(readings.row(studio, folio_id, beat_map.reading).summary.get("said", []))
 
 
-Moments = list[list[float | None]]
+@dataclass(frozen=True)
+class SungAt:
+    """What was measured where something is written to begin.
+
+    Args:
+        moments: its noise begins, its pitch stands, it is let go (s), nothing where it was not aligned.
+        ends_at: where its end is written, in the list of beats with the share of the way to the next one.
+    """
+
+    moments: list[float | None]
+    ends_at: float | None
 
 
-def moments_of(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[Moments, Moments]:
-    """The three measured moments of what begins on each beat, and between beats; none where nothing was aligned."""
-    if not beat_map.reading:
-        return [], []
-    row = readings.row(studio, folio_id, beat_map.reading)
-    if row.engine not in READABLE:
-        return [], []
+NOT_SUNG = SungAt([], None)
+
+
+def sung_at(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[list[SungAt], list[SungAt]]:
+    """What was measured on each beat, and between beats."""
+    row = readings.row(studio, folio_id, beat_map.reading) if beat_map.reading else None
+    if row is None or row.engine not in READABLE:
+        return [NOT_SUNG] * len(beat_map.beats), [NOT_SUNG] * len(beat_map.between)
     with np.load(studio.files.path(row.arrays), allow_pickle=False) as arrays:
         time_s, moments = arrays["time_s"], arrays["moments"]
+        # Alignments of earlier versions do not tell how long notes are written.
+        lasts = arrays["lasts"] if "lasts" in arrays else np.full(len(time_s), np.nan)
+    beats = np.arange(len(beat_map.beats))
+    position = places_of(beat_map).position
 
-    def of(onsets: Sequence[Beat | Between]) -> Moments:
+    def of(onsets: Sequence[Beat | Between], place: NDArray[np.float64]) -> list[SungAt]:
         heard_s = np.array([-1.0 if each.heard_s is None else each.heard_s for each in onsets])
         after = np.clip(np.searchsorted(time_s, heard_s), 1, len(time_s) - 1)
         nearest = np.where(heard_s - time_s[after - 1] < time_s[after] - heard_s, after - 1, after)
         near = np.abs(time_s[nearest] - heard_s) < SHORTEST_S
-        rows = zip(moments[nearest].tolist(), near.tolist(), strict=True)
-        return [[None if np.isnan(m) else round(m, 4) for m in row] if there else [] for row, there in rows]
+        ends = np.interp(place, beats, position) + lasts[nearest]
+        at = np.interp(ends, position, beats, right=np.nan)
+        rows = zip(moments[nearest].tolist(), at.tolist(), near.tolist(), strict=True)
+        return [
+            SungAt([_known(m, 4) for m in measured], _known(ends_at, 6)) if there else NOT_SUNG
+            for measured, ends_at, there in rows
+        ]
 
-    return of(beat_map.beats), of(beat_map.between)
+    between = np.array([b.beat + b.share for b in beat_map.between])
+    return of(beat_map.beats, beats.astype(float)), of(beat_map.between, between)
+
+
+def _known(value: float, decimals: int) -> float | None:
+    return None if np.isnan(value) else round(value, decimals)

@@ -224,10 +224,12 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "move between": ("onset moved", lambda s, f, m, c, v: between.move_between(m, v["between"][0], v["time_s"])),
     "pin between": ("onset pinned", lambda s, f, m, c, v: between.pin_between(m, v["between"])),
     "release between": ("onset released", lambda s, f, m, c, v: between.release_between(m, v["between"])),
+    "pin at": ("pinned", lambda s, f, m, c, v: between.pin_at(m, v["place"], v["time_s"])),
     "rename": ("renamed", lambda s, f, m, c, v: replace(m, name=folios.clean_title(v["name"], "name"))),
 }
 NEED_NONE = {
     "insert", "smooth", "mark", "tap", "meters", "rename", "move between", "pin between", "release between",
+    "pin at",
 }  # fmt: skip
 
 

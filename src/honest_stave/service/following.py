@@ -5,7 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from honest_stave.core.beat.beat_map import BeatMap, moved_with, onsets_of
+from honest_stave.core.beat.beat_map import BeatMap, moved_with
+from honest_stave.core.beat.between import moved_by
 from honest_stave.core.beat.tempo_map import TempoMap
 from honest_stave.core.part.beats_true import moved_with_time
 from honest_stave.core.part.notes import SHORTEST_NOTE_S
@@ -48,11 +49,11 @@ def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: Beat
 
     Notes at an onset that has been pinned are the producer's; released, they are in doubt again.
     """
-    old, new = onsets_of(before), onsets_of(now)
-    if not np.array_equal(old.place, new.place):
+    moved = moved_by(before, now)
+    if moved is None:
         return []
-    changed = np.flatnonzero(old.pinned != new.pinned)
-    if not len(changed) and np.array_equal(old.time_s, new.time_s):
+    changed = np.flatnonzero(moved.old_pinned != moved.new_pinned)
+    if not len(changed) and np.array_equal(moved.old_s, moved.new_s):
         return []
     rows: Rows = []
     with studio.database.session() as session:
@@ -60,13 +61,13 @@ def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: Beat
     for part_id in following:
         notes = studio.part_notes.of(folio_id, part_id)
         ends_s = np.array([(n.onset_s, n.offset_s) for n in notes]).reshape(-1, 2)
-        moved_s = moved_with(old.time_s, new.time_s, ends_s)
+        moved_s = moved_with(moved.old_s, moved.new_s, ends_s)
         moved_s[:, 0] = np.maximum(moved_s[:, 0], 0.0)
         moved_s[:, 1] = np.maximum(moved_s[:, 1], moved_s[:, 0] + SHORTEST_NOTE_S)
         stays = np.abs(moved_s - ends_s).max(axis=1, initial=0.0) <= SAME_S
         for i, note in enumerate(notes):
-            there = changed[np.abs(old.time_s[changed] - note.onset_s) <= SAME_ONSET_S]
-            touched = bool(new.pinned[there[0]]) if len(there) else note.touched
+            there = changed[np.abs(moved.old_s[changed] - note.onset_s) <= SAME_ONSET_S]
+            touched = bool(moved.new_pinned[there[0]]) if len(there) else note.touched
             if not stays[i] or touched != note.touched:
                 onset_s, offset_s = moved_s[i].tolist()
                 fresh = replace(note, onset_s=onset_s, offset_s=offset_s, touched=touched)

@@ -148,6 +148,8 @@ export const useBeats = defineStore('beats', () => {
     if (at.beat !== null) return edit('move', { time_s }, [at.beat])
     return edit('move between', { between: [at.between], time_s }, [])
   }
+  /** Pins where something is written to end, by beats and the share of the way to the next one. */
+  const putEnd = (place: number, time_s: number) => edit('pin at', { place, time_s }, [])
   /** Pins a place where it is, or lets it go. */
   function pin(at: Place, pinned: boolean) {
     const action = pinned ? 'pin' : 'release'
@@ -199,6 +201,6 @@ export const useBeats = defineStore('beats', () => {
 
   return {
     map, ticks, scores, chosenMap, selection, selected, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
-    load, select, selectPlace, selectTo, put, pin, extend, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+    load, select, selectPlace, selectTo, put, putEnd, pin, extend, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

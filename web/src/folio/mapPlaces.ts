@@ -14,6 +14,8 @@ export interface Told {
   confidence: number
   pinned: boolean
   moments: (number | null)[]
+  /** Where the end of what begins here is written, by beats and the share of the way to the next one. */
+  endsAt: number | null
 }
 
 const FRACTIONS: [number, string][] = [
@@ -48,6 +50,7 @@ export function toldOf(map: BeatMapView, place: Place): Told {
     confidence: from.confidence[at],
     pinned: from.pinned[at],
     moments: from.moments[at] ?? [],
+    endsAt: from.ends_at[at] ?? null,
   }
 }
 

@@ -138,7 +138,7 @@ def align_with_moments(
     )
     # Of the notes that begin together the highest is the one a listener follows.
     top = {n.onset_beats: n for n in sorted(inside, key=lambda n: n.pitch)}
-    ends = np.interp([b + top[b].duration_beats for b in found.beat.tolist()], found.beat, found.time_s)
+    ends = np.interp(found.beat + lasting_quarters(inside, found.beat), found.beat, found.time_s)
     notes = [
         (t, max(e, t + 0.1), top[b].pitch)
         for t, e, b in zip(found.time_s.tolist(), ends.tolist(), found.beat.tolist(), strict=True)
@@ -148,6 +148,17 @@ def align_with_moments(
     aligned = replace(found, time_s=found.time_s + starts_s)
     first_s, last_s = (time_of_cell(heard[[0, -1]].astype(np.float64)) + starts_s).tolist()
     return aligned, moments, (first_s, last_s)
+
+
+def lasting_quarters(score: Sequence[Written], beats: Values) -> Values:
+    """How long the highest note of each onset is written, in quarters, (onsets,).
+
+    Args:
+        score: its notes.
+        beats: positions of onsets.
+    """
+    top = {n.onset_beats: n.duration_beats for n in sorted(score, key=lambda n: n.pitch)}
+    return np.array([top[b] for b in beats.tolist()])
 
 
 def _in_range(score: Sequence[Written], semitones: int = 0) -> list[Written]:

@@ -1,13 +1,48 @@
 """Onsets of an aligned score that lie between felt beats: carried along with the beats, moved, pinned, released."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
+from honest_stave.core.beat import map_edits
 from honest_stave.core.beat.beat_map import BeatMap, Between, check_map, onsets_of, stops_of
 from honest_stave.core.beat.map_edits import check_crossing
 from honest_stave.core.errors import BadInput
+
+Values = NDArray[np.float64]
+
+# Scores let notes go up to so many felt beats before the place at which they are meant to end, and hardly after it.
+EARLY_END, LATE_END = 0.15, 0.02
+
+
+@dataclass(frozen=True)
+class Moved:
+    """Beats and onsets between them before and after an edit, (onsets,).
+
+    Args:
+        place: in the list of beats, with the share of the way to the next one.
+        old_s, new_s: moments; of what is in one of the maps only, where it would lie in the other.
+        old_pinned, new_pinned: whether they were and are pinned.
+    """
+
+    place: Values
+    old_s: Values
+    new_s: Values
+    old_pinned: NDArray[np.bool_]
+    new_pinned: NDArray[np.bool_]
+
+
+def moved_by(before: BeatMap, now: BeatMap) -> Moved | None:
+    """What an edit has moved and pinned, None where the beats are other ones."""
+    if len(before.beats) != len(now.beats):
+        return None
+    old, new = onsets_of(before), onsets_of(now)
+    place = np.union1d(old.place, new.place)
+    old_s, new_s = (np.interp(place, each.place, each.time_s) for each in (old, new))
+    old_pinned, new_pinned = (np.isin(place, each.place[each.pinned]) for each in (old, new))
+    return Moved(place, old_s, new_s, old_pinned, new_pinned)
 
 
 def carried(before: BeatMap, now: BeatMap) -> BeatMap:
@@ -15,17 +50,46 @@ def carried(before: BeatMap, now: BeatMap) -> BeatMap:
 
     Args:
         before: the map before the edit.
-        now: the map after it; where other beats or onsets are in it, they stay where they are.
+        now: the map after it; where other beats are in it, they stay where they are.
     """
-    old, new = onsets_of(before), onsets_of(now)
-    if not now.between or not np.array_equal(old.place, new.place):
+    moved = moved_by(before, now) if now.between else None
+    if moved is None:
         return now
     # Beats, pins, and what the edit itself has put somewhere take along what lies between them.
-    taken = (new.place % 1 == 0) | new.pinned | (new.time_s != old.time_s)
-    time_s = np.where(taken, new.time_s, np.interp(old.time_s, old.time_s[taken], new.time_s[taken]))
-    at = dict(zip(new.place.tolist(), time_s.tolist(), strict=True))
-    moved = [(b, at[b.beat + b.share]) for b in now.between]
-    return replace(now, between=tuple(b if t == b.time_s else replace(b, time_s=t) for b, t in moved))
+    put = np.isin(moved.place, onsets_of(before).place) & (moved.new_s != moved.old_s)
+    taken = (moved.place % 1 == 0) | moved.new_pinned | put
+    time_s = np.where(taken, moved.new_s, np.interp(moved.old_s, moved.old_s[taken], moved.new_s[taken]))
+    at = dict(zip(moved.place.tolist(), time_s.tolist(), strict=True))
+    fresh = [(b, at[b.beat + b.share]) for b in now.between]
+    return replace(now, between=tuple(b if t == b.time_s else replace(b, time_s=t) for b, t in fresh))
+
+
+def pin_at(beat_map: BeatMap, place: float, time_s: float) -> BeatMap:
+    """The map pinned where something ends: at the beat or the onset that lies there, or at one that is put in.
+
+    Args:
+        beat_map: the map.
+        place: in the list of beats, with the share of the way to the next one.
+        time_s: its moment.
+
+    Raises:
+        BadInput: it lies beyond the last beat, or would cross a beat or another pin.
+    """
+    onsets = onsets_of(beat_map)
+    if not 0 <= place <= len(beat_map.beats) - 1:
+        raise BadInput("There is no beat after this place.", "Put one in first.")
+    near = onsets.place[(onsets.place >= place - LATE_END) & (onsets.place <= place + EARLY_END)]
+    at = float(near[np.abs(near - place).argmin()]) if len(near) else place
+    beat, share = int(at), at - int(at)
+    if share == 0:
+        return map_edits.move(beat_map, beat, time_s)
+    known = [(b.beat, b.share) for b in beat_map.between]
+    if (beat, share) not in known:
+        put = Between(beat, share, float(np.interp(at, onsets.place, onsets.time_s)))
+        order = sorted([*beat_map.between, put], key=lambda b: b.beat + b.share)
+        beat_map = replace(beat_map, between=tuple(order))
+        known = [(b.beat, b.share) for b in order]
+    return move_between(beat_map, known.index((beat, share)), time_s)
 
 
 def move_between(beat_map: BeatMap, chosen: int, time_s: float) -> BeatMap:
@@ -47,18 +111,24 @@ def pin_between(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
 
 
 def release_between(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
-    """The onsets between beats where they were heard, or where they are written if that lies beyond a neighbour."""
+    """The onsets between beats where they were heard, or where they are written if that lies beyond a neighbour.
+
+    One at which nothing is written to begin, put in to be pinned, is there no longer.
+    """
     _check(beat_map, chosen)
     fresh = _with(beat_map, {i: replace(beat_map.between[i], pinned=False) for i in chosen})
     stops = stops_of(fresh)
     moved = {}
     for i in chosen:
         onset = fresh.between[i]
+        if onset.heard_s is None:
+            continue
         after = int(np.searchsorted(stops.place, onset.beat + onset.share))
-        inside = onset.heard_s is not None and stops.time_s[after - 1] < onset.heard_s < stops.time_s[after]
+        inside = stops.time_s[after - 1] < onset.heard_s < stops.time_s[after]
         written_s = float(np.interp(onset.beat + onset.share, stops.place, stops.time_s))
-        moved[i] = replace(onset, time_s=onset.heard_s if inside and onset.heard_s is not None else written_s)
-    return _with(fresh, moved)
+        moved[i] = replace(onset, time_s=onset.heard_s if inside else written_s)
+    fresh = _with(fresh, moved)
+    return replace(fresh, between=tuple(b for b in fresh.between if b.pinned or b.heard_s is not None))
 
 
 def _check(beat_map: BeatMap, chosen: Sequence[int]) -> None:

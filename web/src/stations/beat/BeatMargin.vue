@@ -2,6 +2,7 @@
 /** What is selected: a beat or several, what was measured of it, what was done, what can be done. */
 import { computed } from 'vue'
 import { useBeats } from '../../folio/beats'
+import { onBeat, toldOf } from '../../folio/mapPlaces'
 import ActButton from '../../ui/ActButton.vue'
 import ThreeMoments from '../../ui/ThreeMoments.vue'
 import { clock, plural, signed } from '../../ui/format'
@@ -67,7 +68,7 @@ function bpm(at: number): string {
         <div class="finding">
           <span>tempo after</span><span>{{ bpm(i) }}</span>
         </div>
-        <ThreeMoments :moments="map.moments[i] ?? []" @pin="beats.edit('move', { time_s: $event }, [i])" />
+        <ThreeMoments :told="toldOf(map, onBeat(i))" @pin="beats.put(onBeat(i), $event)" />
         <h3>What was done to it</h3>
         <div v-if="map.pinned[i]" class="finding">
           <span>pinned by hand</span

@@ -30,7 +30,7 @@ function pinAt(time_s: number) {
     <div class="finding">
       <span>sure within 50 ms</span><span>{{ told.confidence.toFixed(2) }}</span>
     </div>
-    <ThreeMoments :moments="told.moments" @pin="pinAt" />
+    <ThreeMoments :told="told" @pin="pinAt" />
     <h3>What was done to it</h3>
     <div class="finding">
       <span>{{ told.pinned ? 'pinned by hand' : 'moved with its beats' }}</span>

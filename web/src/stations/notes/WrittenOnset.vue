@@ -44,7 +44,7 @@ function pinOrRelease() {
     <div class="finding">
       <span>sure within 50 ms</span><span>{{ told.confidence.toFixed(2) }}</span>
     </div>
-    <ThreeMoments :moments="told.moments" @pin="pinAt" />
+    <ThreeMoments :told="told" @pin="pinAt" />
     <div v-if="moved" class="finding">
       <span>{{ told.pinned ? 'pinned by hand' : 'moved with its beats' }}</span>
       <span>{{ signed(moved, 1) }} ms</span>
