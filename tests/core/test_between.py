@@ -18,6 +18,7 @@ from honest_stave.core.beat.beat_map import (
     check_map,
     moved_with,
     onsets_of,
+    places_of,
     stops_of,
     tempo_map_of,
     times_of,
@@ -168,3 +169,54 @@ def test_click_steady_stretch_straightening_and_tempo_go_through_a_pin_between_b
     assert curve.bpm[1:5] == pytest.approx([120.0, 60 * 0.5 / 0.35, 60 * 0.5 / 0.15, 120.0])
     assert implausible_stretches(late, []) == []
     assert implausible_stretches(move_between(sung(), 1, 2.05), []) == [(2, 3)]
+
+
+EDITS = st.one_of(
+    st.tuples(st.just("move"), st.integers(0, 15), st.floats(-0.4, 0.4)),
+    st.tuples(st.just("between"), st.integers(0, 5), st.floats(-0.2, 0.2)),
+    st.tuples(st.sampled_from(["pin", "let go"]), st.integers(0, 5), st.just(0.0)),
+    st.tuples(st.sampled_from(["remove", "double", "half", "release", "hold"]), st.integers(0, 15), st.just(0.0)),
+    st.tuples(st.sampled_from(["smooth", "steady"]), st.integers(0, 12), st.floats(0, 1)),
+    st.tuples(st.just("end"), st.integers(0, 15), st.floats(0.01, 0.99)),
+)
+
+
+def edited(beat_map: BeatMap, name: str, at: int, value: float) -> BeatMap:
+    # Where nothing is left between beats, asking for it is refused.
+    one = min(at, max(len(beat_map.between) - 1, 0))
+    last = len(beat_map.beats) - 1
+    return {
+        "move": lambda: map_edits.move(beat_map, min(at, last), times_of(beat_map)[min(at, last)] + value),
+        "between": lambda: move_between(beat_map, one, [*(b.time_s for b in beat_map.between), 0.0][one] + value),
+        "pin": lambda: pin_between(beat_map, [one]),
+        "let go": lambda: release_between(beat_map, [one]),
+        "remove": lambda: map_edits.remove(beat_map, [min(at, last)]),
+        "double": lambda: map_edits.double_from(beat_map, min(at, last)),
+        "half": lambda: map_edits.half_from(beat_map, min(at, last)),
+        "release": lambda: map_edits.release(beat_map, [min(at, last)]),
+        "hold": lambda: map_edits.hold(beat_map, min(at, last), 2),
+        "smooth": lambda: map_edits.smooth(beat_map, value),
+        "steady": lambda: map_edits.steady(beat_map, min(at, last - 3), min(at, last - 3) + 3),
+        "end": lambda: pin_at(beat_map, min(at, last) + value, times_of(beat_map)[min(at, last)] + 0.5 * value),
+    }[name]()
+
+
+@given(st.lists(EDITS, min_size=1, max_size=8))
+def test_onsets_stay_in_order_and_the_map_goes_through_every_pin(
+    edits: list[tuple[str, int, float]],
+) -> None:
+    now = sung()
+    for name, at, value in edits:
+        before = now
+        try:
+            now = carried(before, edited(before, name, at, value))
+        except BadInput:
+            continue
+        onsets, stops = onsets_of(now), stops_of(now)
+        assert np.all(np.diff(onsets.place) > 0)
+        assert np.all(np.diff(onsets.time_s) > -1e-9)
+        tempo = tempo_map_of(now)
+        positions = np.interp(stops.place, np.arange(len(now.beats)), places_of(now).position)
+        assert tempo.seconds_at(positions) == pytest.approx(stops.time_s, abs=1e-6)
+        if name in ("move", "release", "hold", "smooth", "steady"):
+            assert [b for b in now.between if b.pinned] == [b for b in before.between if b.pinned]

@@ -83,13 +83,12 @@ def pin_at(beat_map: BeatMap, place: float, time_s: float) -> BeatMap:
     beat, share = int(at), at - int(at)
     if share == 0:
         return map_edits.move(beat_map, beat, time_s)
-    known = [(b.beat, b.share) for b in beat_map.between]
-    if (beat, share) not in known:
-        put = Between(beat, share, float(np.interp(at, onsets.place, onsets.time_s)))
-        order = sorted([*beat_map.between, put], key=lambda b: b.beat + b.share)
-        beat_map = replace(beat_map, between=tuple(order))
-        known = [(b.beat, b.share) for b in order]
-    return move_between(beat_map, known.index((beat, share)), time_s)
+    places = [b.beat + b.share for b in beat_map.between]
+    if at in places:
+        return move_between(beat_map, places.index(at), time_s)
+    put = Between(beat, share, float(np.interp(at, onsets.place, onsets.time_s)))
+    order = sorted([*beat_map.between, put], key=lambda b: b.beat + b.share)
+    return move_between(replace(beat_map, between=tuple(order)), order.index(put), time_s)
 
 
 def move_between(beat_map: BeatMap, chosen: int, time_s: float) -> BeatMap:
