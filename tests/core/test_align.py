@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from honest_stave.core.beat.align import Written, align, align_with_moments, lay_on, written_notes
 from honest_stave.core.beat.aligned_map import misfits
+from honest_stave.core.beat.sought import sought
 from honest_stave.core.errors import BadInput
 from tests.core.test_note_ends import activity_of
 from tests.made import RATE, Note, texture
@@ -45,6 +46,32 @@ def test_a_free_performance_with_a_hold_is_followed() -> None:
     assert found.time_s == pytest.approx(moments[:12], abs=0.02)
     assert found.stops_fitting == -1
     assert np.all(found.likeness >= 0)
+
+
+def heard_at(cells: list[int], rows: list[int], length: int) -> np.ndarray:
+    """How clearly each of three pitches begins in each cell: nothing but these."""
+    onset = np.full((length, 3), 0.02, np.float32)
+    onset[cells, rows] = 0.9
+    return onset
+
+
+def test_what_begins_beside_a_pause_that_is_not_written_is_found_there() -> None:
+    # Quarters of 20 cells; between the third and the fourth, both thrown into it, the players wait for 200 cells.
+    beats, true = np.arange(6.0), np.array([10.0, 30.0, 50.0, 270.0, 290.0, 310.0])
+    rows = [[0], [1], [2], [0], [1], [2]]
+    onset = heard_at(true.astype(int).tolist(), [0, 1, 2, 0, 1, 2], 330)
+    laid, clear = true.copy(), np.full(6, 0.9)
+    laid[2:4], clear[2:4] = (120.0, 200.0), 0.02
+    moment, found = sought(beats, rows, onset, laid, clear)
+    assert moment.tolist() == true.tolist()
+    assert found == pytest.approx(np.full(6, 0.9))
+    # What lies where neither side has it at the usual pace is another stroke of the same pitch.
+    onset = heard_at([10, 30, 150, 290, 310], [0, 1, 2, 1, 2], 330)
+    assert sought(beats, rows, onset, laid, clear)[1][2:4].tolist() == [0.02, 0.02]
+    # A run of many says that the score is another one there.
+    clear[1:5] = 0.02
+    clear = np.insert(clear, 2, 0.02)
+    assert sought(np.arange(7.0), [*rows, [2]], onset, np.insert(laid, 2, 100.0), clear)[1].tolist() == clear.tolist()
 
 
 @pytest.mark.parametrize("semitones", [-12, -3, 7])

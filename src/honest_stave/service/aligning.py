@@ -27,7 +27,7 @@ from honest_stave.store.tables import Job
 if TYPE_CHECKING:
     from honest_stave.core.beat.align import Alignment
 
-ENGINE = "align 5"
+ENGINE = "align 6"
 READABLE = engines_since(ENGINE, 1)
 SHORTEST_S = 0.02
 

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.align_doubt import confidence
+from honest_stave.core.beat.sought import LEAST_HEARD, sought
 from honest_stave.core.beat.sung import three_moments
 from honest_stave.core.beat.transposed import semitones_higher
 from honest_stave.core.beat.warp import Roll, likeness, warp
@@ -31,8 +32,6 @@ PERCUSSION_CHANNEL = 9
 FEWEST_CELLS, MOST_CELLS = 4, 40
 # An onset is looked for this far to either side of where the warping puts it; farther off it costs more.
 REACH_CELLS, AWAY_CELLS, AWAY_COST = 10, 5.0, 0.05
-# Onsets heard less than this, as a share of the pitches that should begin, say nothing of the moment.
-LEAST_HEARD = 0.15
 SHORTEST_STEP_S = 0.005
 # A passage fits where onsets are heard this clearly in the mean; it is judged over so long.
 FITS_FROM, JUDGED_S = 0.3, 3.0
@@ -256,6 +255,7 @@ def _on_attacks(score: Sequence[Written], beats: Values, place: Values, activity
         left, right = heard[max(best - 1, 0)], heard[min(best + 1, len(heard) - 1)]
         fraction = np.clip((right - left) / max(left + right, 0.3 * max(heard[best], 1e-6)), -0.5, 0.5)
         moment[i] = around[best] + fraction
+    moment, clear = sought(beats, [rows_at[beat] for beat in beats.tolist()], activity.onset, moment, clear)
     unclear = clear < LEAST_HEARD
     if unclear.any() and (~unclear).sum() >= 2:
         # What was not heard lies between its neighbours as it is written.
