@@ -153,6 +153,13 @@ def test_a_score_is_laid_on_the_overture(empty: Page, tmp_path: Path) -> None:
             page.keyboard.press("p")
     expect(page.get_by_label("The map as a whole")).to_contain_text("2 pins are law")
 
+    # The voices are muted together and heard again, as those of the strict performance stay muted.
+    muted, together = page.get_by_label("Stations").get_by_text("muted"), page.locator("[data-test=mute-voices]")
+    for said, count in (("Hear them all", 4), ("Mute them all", 2)):
+        together.click()
+        expect(together).to_have_text(said)
+        expect(muted).to_have_count(count)
+
     # Among the notes, what is written between two beats is pinned where its pitch stands: the map goes through it.
     page.get_by_label("Stations").get_by_role("button", name="Whistle, aligned").click()
     page.get_by_role("link", name="Notes").click()

@@ -118,18 +118,24 @@ export const useBeats = defineStore('beats', () => {
     const body = { score, take: notes.takeId }
     await folio.change(() => told(client.POST('/api/folios/{folio_id}/beat-maps/align', { params, body })))
   }
+  /** The score's voices, as the map has laid them on the recording. */
+  const voices = computed(() =>
+    Object.entries(folio.state?.parts ?? {}).filter(([, part]) => part.beat_map === id.value),
+  )
+  /** Mutes these voices or lets them sound; those that do so already stay. */
+  async function mute(chosen: typeof voices.value, muted: boolean) {
+    for (const [key, part] of chosen) if (part.muted !== muted) await notes.setPart({ muted }, key)
+  }
   /** Mutes the score's strict performance and lets the aligned one sound, or the other way round. */
   async function compareStrict() {
+    const score = map.value?.score
     const parts = Object.entries(folio.state?.parts ?? {})
-    const aligned = parts.filter(([, p]) => p.beat_map === id.value)
-    const strict = parts.filter(([, p]) => map.value?.score && p.take === map.value.score && !p.beat_map)
-    if (!aligned.length || !strict.length) return notices.tell('Both performances of the score are needed.')
-    const hearStrict = aligned.some(([, p]) => !p.muted)
-    for (const [key, muted] of [
-      ...aligned.map(([k]) => [k, hearStrict] as const),
-      ...strict.map(([k]) => [k, !hearStrict] as const),
-    ])
-      await notes.setPart({ muted }, key)
+    const strict = parts.filter(([, p]) => score && p.take === score && !p.beat_map)
+    if (!voices.value.length || !strict.length)
+      return notices.tell('Both performances of the score are needed.')
+    const hearStrict = voices.value.some(([, p]) => !p.muted)
+    await mute(voices.value, hearStrict)
+    await mute(strict, !hearStrict)
     notices.tell(hearStrict ? 'The strict performance is heard.' : 'The aligned performance is heard.')
   }
   async function edit(action: string, values: Record<string, unknown> = {}, beats = selected.value) {
@@ -201,6 +207,6 @@ export const useBeats = defineStore('beats', () => {
 
   return {
     map, ticks, scores, chosenMap, selection, selected, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
-    load, select, selectPlace, selectTo, put, putEnd, pin, extend, near, find, align, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+    load, select, selectPlace, selectTo, put, putEnd, pin, extend, near, find, align, voices, mute, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

@@ -7,6 +7,7 @@ import ActButton from '../../ui/ActButton.vue'
 import ThreeMoments from '../../ui/ThreeMoments.vue'
 import { clock, plural, signed } from '../../ui/format'
 import BetweenFindings from './BetweenFindings.vue'
+import ScoreVoices from './ScoreVoices.vue'
 
 const beats = useBeats()
 const map = computed(() => beats.map)
@@ -119,7 +120,7 @@ function bpm(at: number): string {
       These beats rule the folio’s time. What was recorded never moves.
     </p>
     <div v-else class="row"><ActButton action="beat-rule" small /></div>
-    <div v-if="map.score" class="row"><ActButton action="beat-strict" small /></div>
     <div class="row"><ActButton action="hand-on" label="Hand the time on" small /></div>
+    <ScoreVoices v-if="map.score" />
   </aside>
 </template>
