@@ -37,3 +37,12 @@ const silent = computed(() => beats.voices.every(([, part]) => part.muted))
     </div>
   </template>
 </template>
+
+<style scoped>
+.finding {
+  align-items: center;
+}
+.finding .act {
+  font-family: var(--text-face);
+}
+</style>
