@@ -191,6 +191,7 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     parts = {i: p for i, p in app.get("")["parts"].items() if p["beat_map"] == aligned}
     assert sorted(p["name"] for p in parts.values()) == ["Harmonium, aligned", "Whistle, aligned"]
     whistle = next(i for i, p in parts.items() if p["name"].startswith("Whistle"))
+    lies_anew_between_pins(app, aligned, night.beat_s)
     before = sorted(n["onset_s"] for n in app.get(f"/parts/{whistle}/notes"))
     edit(app, aligned, "pin", [4, 8])
     edit(app, aligned, "move", [6], time_s=view["time_s"][6] + 0.1)
@@ -213,6 +214,25 @@ def test_a_score_is_laid_on_a_recording_and_its_voices_follow_the_map(app: App) 
     assert [p for _, p in found] == [p for _, p in wanted]
     first = found[0][0] - wanted[0][0]
     assert [q - first for q, _ in found] == pytest.approx([q for q, _ in wanted], abs=0.01)
+
+
+def lies_anew_between_pins(app: App, aligned: str, truth: tuple[float, ...]) -> None:
+    """What is written between two pins is heard again, kept as a reading of its own, and pins stay."""
+    view = app.get(f"/beat-maps/{aligned}")
+    path = f"/beat-maps/{aligned}/lay"
+    assert "no two pins" in app.send("POST", path, {"place": 6.0}, 422)["title"]
+    edit(app, aligned, "pin", [2, 11])
+    assert app.watched.wait(app.send("POST", path, {"place": 6.0})["jobs"][0])["state"] == "done"
+    now = app.get(f"/beat-maps/{aligned}")
+    assert now["reading"] != view["reading"]
+    assert now["pinned"] == [i in (2, 11) for i in range(len(now["pinned"]))]
+    struck = [t for t, heard in zip(now["time_s"][:12], now["heard_s"], strict=False) if heard is not None]
+    assert np.abs(np.array(struck)[:, None] - truth).min(axis=1).max() < 0.05
+    assert min(now["confidence"][3:11]) > 0.8
+    assert now["moments"][5][1] == pytest.approx(view["moments"][5][1], abs=0.06)
+    for _ in range(2):
+        app.send("POST", "/undo")
+    assert app.get(f"/beat-maps/{aligned}")["time_s"] == view["time_s"]
 
 
 def pins_between(app: App, aligned: str, part: str, between: dict[str, Any], truth: tuple[float, ...]) -> None:

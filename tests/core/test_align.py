@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from honest_stave.core.beat.align import Written, align, align_with_moments, lay_on, written_notes
 from honest_stave.core.beat.aligned_map import misfits
+from honest_stave.core.beat.laid_between import lay_between, way_between
 from honest_stave.core.beat.sought import sought
 from honest_stave.core.errors import BadInput
 from tests.core.test_note_ends import activity_of
@@ -46,6 +47,32 @@ def test_a_free_performance_with_a_hold_is_followed() -> None:
     assert found.time_s == pytest.approx(moments[:12], abs=0.02)
     assert found.stops_fitting == -1
     assert np.all(found.likeness >= 0)
+
+
+def test_between_two_pins_a_score_is_laid_anew() -> None:
+    notes, moments = played([0.5, 0.52, 0.5, 0.55, 0.6, 1.4, 0.45, 0.42, 0.45, 0.5, 0.6, 0.8])
+    found, sung = lay_between(score(), np.arange(2.0, 11.0), (moments[2], moments[10]), texture(notes), RATE)
+    assert found.time_s == pytest.approx(moments[3:10], abs=0.02)
+    assert found.confidence.min() > 0.8
+    assert sung[:, 1] == pytest.approx(moments[3:10], abs=0.06)
+    with pytest.raises(BadInput, match="Nothing is written between"):
+        lay_between(score(), np.array([2.0, 3.0]), (moments[2], moments[3]), texture(notes), RATE)
+
+
+def test_the_way_between_pins_takes_what_is_heard_at_a_pace_that_hardly_bends() -> None:
+    beats = np.arange(6.0)
+    heard = np.full((4, 60), 0.02)
+    for row, cell in enumerate((11, 19, 32, 40)):
+        heard[row, cell] = 0.8
+    # The same pitch a second time, louder, where only a leap of the tempo would lead.
+    heard[1, 31] = 0.85
+    cell, clear = way_between(heard, beats, (0.0, 50.0))
+    assert cell == pytest.approx([11, 19, 32, 40], abs=0.1)
+    # What is not heard lies between its neighbours.
+    heard[2] = 0.02
+    cell, clear = way_between(heard, beats, (0.0, 50.0))
+    assert cell[2] == pytest.approx((19 + 40) / 2, abs=0.1)
+    assert clear[2] < 0.1
 
 
 def heard_at(cells: list[int], rows: list[int], length: int) -> np.ndarray:

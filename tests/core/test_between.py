@@ -23,7 +23,15 @@ from honest_stave.core.beat.beat_map import (
     tempo_map_of,
     times_of,
 )
-from honest_stave.core.beat.between import carried, move_between, moved_by, pin_at, pin_between, release_between
+from honest_stave.core.beat.between import (
+    carried,
+    laid_anew,
+    move_between,
+    moved_by,
+    pin_at,
+    pin_between,
+    release_between,
+)
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.map_tempo import tempo_curve_of, weakest_first
 from honest_stave.core.beat.plausible import implausible_stretches
@@ -129,6 +137,18 @@ def test_where_something_ends_is_pinned_though_nothing_begins_there() -> None:
     assert release_between(pinned, [3]) == before
     with pytest.raises(BadInput, match="no beat after this place"):
         pin_at(before, 15.1, 9.0)
+
+
+def test_what_was_laid_anew_takes_along_what_begins_nowhere_and_leaves_pins() -> None:
+    beats = [replace(b, heard_s=None) if i in (3, 4) else b for i, b in enumerate(sung().beats)]
+    pinned = move_between(map_edits.pin(replace(sung(), beats=tuple(beats)), [1, 9]), 4, 4.2)
+    # Of beats 2 and 5 to 8 and the onsets heard at 2.25, 3.25 and 4.25 s; the pin between has moved since.
+    was = np.array([2.0, 2.25, 3.25, 3.5, 4.0, 4.25, 4.5, 5.0])
+    now = laid_anew(pinned, was, was + 0.06, np.full(8, 0.5))
+    assert times_of(now)[:10] == pytest.approx([1.0, 1.5, 2.06, 2.56, 3.06, 3.56, 4.06, 4.56, 5.06, 5.5])
+    assert moments(now) == pytest.approx([1.75 + 0.03, 2.31, 3.31, 4.125 + 0.06, 4.2, 4.375 + 0.06], abs=0.04)
+    assert (now.between[4].time_s, now.between[4].heard_s) == (4.2, pytest.approx(4.31))
+    assert [b.pinned for b in now.beats] == [b.pinned for b in pinned.beats]
 
 
 def test_what_is_between_beats_follows_edits_of_the_beats_or_stands_in_their_way() -> None:

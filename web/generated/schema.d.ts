@@ -1396,6 +1396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/beat-maps/{map_id}/lay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay Anew
+         * @description Has the score laid anew between the pins around a place.
+         */
+        post: operations["lay_anew_api_folios__folio_id__beat_maps__map_id__lay_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/beat-maps/{map_id}/straighten": {
         parameters: {
             query?: never;
@@ -2578,6 +2598,14 @@ export interface components {
              * @default false
              */
             pinned: boolean;
+        };
+        /**
+         * LayAnew
+         * @description A place in a map's list of beats, with the share of the way to the next one.
+         */
+        LayAnew: {
+            /** Place */
+            place: number;
         };
         /**
          * Limit
@@ -6444,6 +6472,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ticks"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lay_anew_api_folios__folio_id__beat_maps__map_id__lay_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                map_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayAnew"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
                 };
             };
             /** @description Validation Error */

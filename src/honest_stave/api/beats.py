@@ -25,7 +25,7 @@ from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import rests_in
 from honest_stave.core.signal.convert import hz_to_pitch
 from honest_stave.core.sound.click_sounds import INSTRUMENT_OF, click_hz
-from honest_stave.service import aligning, beat_maps, beats, map_files, straightening
+from honest_stave.service import aligning, beat_maps, beats, laying, map_files, straightening
 
 BETWEEN_COLUMNS = ("beat", "share", "time_s", "heard_s", "confidence", "pinned")
 router = APIRouter(prefix="/api/folios/{folio_id}/beat-maps", tags=["beat maps"])
@@ -192,6 +192,12 @@ class AskStraight(Model):
     bpm: float | None = Field(None, ge=20, le=400)
 
 
+class LayAnew(Model):
+    """A place in a map's list of beats, with the share of the way to the next one."""
+
+    place: float = Field(ge=0, le=40_000)
+
+
 class Ticks(Model):
     """The click as it sounds: moments, instruments, pitches (MIDI numbers, between keys too) and velocities."""
 
@@ -308,6 +314,12 @@ def get_ticks(studio: Opened, folio_id: str, map_id: str, runner_up: str = "") -
         pitch=hz_to_pitch(np.array([click_hz(t.sound, t.kind) for t in ticks])).round(3).tolist(),
         velocity=[n.velocity for n in notes],
     )
+
+
+@router.post("/{map_id}/lay")
+def lay_anew(studio: Opened, folio_id: str, map_id: str, body: LayAnew) -> Queued:
+    """Has the score laid anew between the pins around a place."""
+    return Queued(jobs=[laying.ask(studio, folio_id, map_id, body.place)])
 
 
 @router.post("/{map_id}/straighten")

@@ -3,7 +3,7 @@
 import os
 from pathlib import Path
 
-from honest_stave.service import aligning, batch, beat_maps, takes, worker
+from honest_stave.service import aligning, batch, beat_maps, laying, takes, worker
 from honest_stave.service.bus import Bus
 from honest_stave.service.jobs import Jobs
 from honest_stave.service.part_notes import PartNotes
@@ -31,6 +31,7 @@ def open_studio(folder: Path, *, workers: int | None = None) -> Studio:
     studio.jobs.on_result("hits", lambda job, result: batch.finish_hits(studio, job, result))
     studio.jobs.on_result("beats", lambda job, result: beat_maps.finish_reading(studio, job, result))
     studio.jobs.on_result("align", lambda job, result: aligning.finish(studio, job, result))
+    studio.jobs.on_result("lay", lambda job, result: laying.finish(studio, job, result))
     studio.jobs.on_result("straighten", lambda job, result: result)
     pool.start()
     studio.jobs.resume()

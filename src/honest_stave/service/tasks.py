@@ -8,6 +8,7 @@ from honest_stave.service.aligning import align_take
 from honest_stave.service.beats import read_beats
 from honest_stave.service.decoding import decode_take
 from honest_stave.service.hits import read_hits
+from honest_stave.service.laying import lay
 from honest_stave.service.notes_reading import read_notes
 from honest_stave.service.straightening import straighten
 from honest_stave.store.files import Files
@@ -18,5 +19,6 @@ TASKS: dict[str, Callable[[Files, dict[str, Any], Progress], dict[str, Any]]] = 
     "hits": read_hits,
     "beats": read_beats,
     "align": align_take,
+    "lay": lay,
     "straighten": straighten,
 }

@@ -143,7 +143,7 @@ export function beatActions(router: Router): Action[] {
     { id: 'beat-is', label: 'It is beat …', key: '=', group: 'Beat', when: chosen, run: () => (openDialog.value = 'beat-is') },
     { id: 'beat-meter', label: 'Meters', key: 'm', group: 'Beat', when: here, run: () => (openDialog.value = 'beat-meter') },
     { id: 'beat-hold', label: 'Hold this beat', key: 'o', group: 'Beat', when: chosen, run: () => (openDialog.value = 'beat-hold') },
-    { id: 'beat-reread', label: 'Re-read to the next pin', key: 'r', group: 'Beat', when: chosen, run: () => void beats.edit('re-read', {}, [beats.focus]) },
+    { id: 'beat-reread', label: 'Re-read to the next pin', key: 'r', group: 'Beat', when: () => placed() && (chosen() || !!beats.map?.score), run: () => void (beats.place && beats.reread(beats.place)) },
     { id: 'beat-insert', label: 'Beat in at the cursor', key: 'i', group: 'Beat', when: here, run: () => void beats.edit('insert', { time_s: player.position }, []) },
     { id: 'beat-remove', label: 'Take out', key: 'Delete', group: 'Beat', when: chosen, run: () => void beats.edit('remove') },
     { id: 'beat-half', label: 'Half from here', key: '[', group: 'Beat', when: chosen, run: () => void beats.edit('half', {}, [beats.focus]) },

@@ -45,7 +45,7 @@ export const useBeats = defineStore('beats', () => {
   })
   const reading = computed(() =>
     folio.running.find(
-      (j) => (j.kind === 'beats' || j.kind === 'align') && j.title.includes(`“${notes.take?.name}”`),
+      (j) => ['beats', 'align', 'lay'].includes(j.kind) && j.title.includes(`“${notes.take?.name}”`),
     ),
   )
   const grid = computed(() =>
@@ -162,6 +162,17 @@ export const useBeats = defineStore('beats', () => {
     if (at.beat !== null) return edit(action, {}, [at.beat])
     return edit(`${action} between`, { between: [at.between] }, [])
   }
+  /** Has what lies between the pins around a place heard anew: beats, or what the score writes there. */
+  async function reread(at: Place) {
+    if (!map.value?.score) return edit('re-read', {}, [at.beat ?? 0])
+    const between = map.value.between
+    const place = at.beat ?? between.beat[at.between ?? 0] + between.share[at.between ?? 0]
+    const params = { path: path() }
+    const body = { place }
+    await folio.change(() =>
+      told(client.POST('/api/folios/{folio_id}/beat-maps/{map_id}/lay', { params, body })),
+    )
+  }
   async function rule() {
     const params = { path: path() }
     const body = () => ({ base_revision: folio.base })
@@ -207,6 +218,6 @@ export const useBeats = defineStore('beats', () => {
 
   return {
     map, ticks, scores, chosenMap, selection, selected, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
-    load, select, selectPlace, selectTo, put, putEnd, pin, extend, near, find, align, voices, mute, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+    load, select, selectPlace, selectTo, put, putEnd, pin, reread, extend, near, find, align, voices, mute, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.align_doubt import confidence
 from honest_stave.core.beat.sought import LEAST_HEARD, sought
-from honest_stave.core.beat.sung import three_moments
+from honest_stave.core.beat.sung import cell_levels_db, three_moments
 from honest_stave.core.beat.transposed import semitones_higher
 from honest_stave.core.beat.warp import Roll, likeness, warp
 from honest_stave.core.errors import BadInput, Progress, no_progress
@@ -132,9 +132,6 @@ def align_with_moments(
     found, inside = _best_laid(
         [score, once] if once else [score], activity, lambda share: progress(0.6 + 0.4 * share)
     )
-    level_db = (
-        bands.short_db.astype(np.float64).reshape(len(activity.onset), -1, bands.short_db.shape[1]).max(axis=(1, 2))
-    )
     # Of the notes that begin together the highest is the one a listener follows.
     top = {n.onset_beats: n for n in sorted(inside, key=lambda n: n.pitch)}
     ends = np.interp(found.beat + lasting_quarters(inside, found.beat), found.beat, found.time_s)
@@ -142,7 +139,8 @@ def align_with_moments(
         (t, max(e, t + 0.1), top[b].pitch)
         for t, e, b in zip(found.time_s.tolist(), ends.tolist(), found.beat.tolist(), strict=True)
     ]
-    moments = three_moments(activity, level_db, 0.0, notes) + starts_s
+    levels_db = cell_levels_db(bands.short_db, len(activity.onset))
+    moments = three_moments(activity, levels_db, 0.0, notes) + starts_s
     progress(1.0)
     aligned = replace(found, time_s=found.time_s + starts_s)
     first_s, last_s = (time_of_cell(heard[[0, -1]].astype(np.float64)) + starts_s).tolist()

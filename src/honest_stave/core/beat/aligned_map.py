@@ -134,8 +134,9 @@ def _between(place: Values, time_s: Values, found: Alignment) -> tuple[Between, 
     # Beats are kept a little apart: an onset beside one stays on its side.
     least_s, most_s = time_s[before] + SHORTEST_BEAT_S * share, time_s[before + 1] - SHORTEST_BEAT_S * (1 - share)
     moment_s = np.clip(found.time_s[inside], least_s, most_s)
-    rows = zip(before.tolist(), share.tolist(), moment_s.tolist(), found.confidence[inside].tolist(), strict=True)
-    return tuple(Between(i, s, t, t, float(sure)) for i, s, t, sure in rows)
+    heard_s, sure = found.time_s[inside], found.confidence[inside]
+    rows = zip(*(each.tolist() for each in (before, share, moment_s, heard_s, sure)), strict=True)
+    return tuple(Between(*row) for row in rows)
 
 
 def _written_out(struck: NDArray[np.bool_], meters: Sequence[MeterFrom]) -> tuple[WrittenOut, ...]:

@@ -2,17 +2,20 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat import map_edits
-from honest_stave.core.beat.beat_map import BeatMap, Between, check_map, onsets_of, stops_of
+from honest_stave.core.beat.beat_map import Beat, BeatMap, Between, check_map, onsets_of, stops_of
 from honest_stave.core.beat.map_edits import check_crossing
 from honest_stave.core.errors import BadInput
 
 Values = NDArray[np.float64]
 
+# Moments are kept to a tenth of a microsecond.
+SAME_S = 1e-5
 # Scores let notes go up to so many felt beats before the place at which they are meant to end, and hardly after it.
 EARLY_END, LATE_END = 0.15, 0.02
 
@@ -128,6 +131,50 @@ def release_between(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
         moved[i] = replace(onset, time_s=onset.heard_s if inside else written_s)
     fresh = _with(fresh, moved)
     return replace(fresh, between=tuple(b for b in fresh.between if b.pinned or b.heard_s is not None))
+
+
+def laid_anew(beat_map: BeatMap, was_s: Values, now_s: Values, confidence: Values) -> BeatMap:
+    """The map with onsets where they were laid anew; pins stay, what begins nowhere goes along with its neighbours.
+
+    Args:
+        beat_map: the map.
+        was_s: where each onset was heard before, (onsets,), rising.
+        now_s: where it is heard now.
+        confidence: how sure that is.
+
+    Raises:
+        BadInput: beats would cross.
+    """
+
+    def heard(onset: Beat | Between) -> dict[str, Any]:
+        at = int(np.abs(was_s - onset.heard_s).argmin()) if onset.heard_s is not None else 0
+        if onset.heard_s is None or abs(was_s[at] - onset.heard_s) > SAME_S:
+            return {}
+        fresh = {"heard_s": float(now_s[at]), "confidence": float(confidence[at])}
+        return fresh if onset.pinned else {**fresh, "time_s": float(now_s[at])}
+
+    beats = tuple(replace(b, **heard(b)) for b in beat_map.beats)
+    between = tuple(replace(b, **heard(b)) for b in beat_map.between)
+    laid = replace(beat_map, beats=beats, between=between)
+    old, new = onsets_of(beat_map), onsets_of(laid)
+    moved = np.flatnonzero(new.time_s != old.time_s)
+    if not len(moved):
+        return laid
+    # Up to the pins on both sides what was not laid goes along with what was.
+    pins = np.flatnonzero(new.pinned)
+    first = max([0, *pins[pins < moved[0]].tolist()])
+    last = min([len(new.place) - 1, *pins[pins > moved[-1]].tolist()])
+    taken = np.ones(len(new.place), bool)
+    taken[first + 1 : last] = (new.pinned | (new.time_s != old.time_s))[first + 1 : last]
+    time_s = np.interp(old.time_s, old.time_s[taken], new.time_s[taken])
+    at = dict(zip(new.place.tolist(), np.where(taken, new.time_s, time_s).tolist(), strict=True))
+    return check_map(
+        replace(
+            laid,
+            beats=tuple(replace(b, time_s=at[float(i)]) for i, b in enumerate(beats)),
+            between=tuple(replace(b, time_s=at[b.beat + b.share]) for b in between),
+        )
+    )
 
 
 def _check(beat_map: BeatMap, chosen: Sequence[int]) -> None:

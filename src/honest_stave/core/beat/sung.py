@@ -17,6 +17,16 @@ STANDS_AT, STANDS_CELLS = 0.5, 3
 LATE_S = 1.0
 
 
+def cell_levels_db(short_db: NDArray[np.floating], cells: int) -> Values:
+    """The loudest level of each cell in dB, (cells,).
+
+    Args:
+        short_db: levels of bands, (frames, bands).
+        cells: how many of them there are.
+    """
+    return np.asarray(short_db.astype(np.float64).reshape(cells, -1).max(axis=1))
+
+
 def three_moments(
     activity: Activity, level_db: Values, starts_s: float, notes: Sequence[tuple[float, float, int]]
 ) -> Values:

@@ -41,6 +41,7 @@ function pinAt(time_s: number) {
       <ActButton action="beat-pin" small :pressed="told.pinned" />
       <ActButton action="beat-attack" small />
       <ActButton action="beat-here" small />
+      <ActButton action="beat-reread" small />
     </div>
     <p class="soft">Pinned, the map goes through it, and what follows in this beat goes along.</p>
   </template>

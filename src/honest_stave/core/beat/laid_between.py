@@ -1,0 +1,142 @@
+"""Written onsets laid anew on the stretch of a recording between two pins.
+
+The way between them is the one on which most of what is written is heard to begin, at a pace that bends as little
+as that allows (Viterbi 1967).
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from honest_stave.core.beat.align import Alignment, Written
+from honest_stave.core.beat.align_doubt import confidence
+from honest_stave.core.beat.sought import LEAST_HEARD
+from honest_stave.core.beat.sung import cell_levels_db, three_moments
+from honest_stave.core.beat.warp import likeness
+from honest_stave.core.errors import BadInput, Progress, no_progress
+from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, LOWEST_PITCH, PITCHES, Activity, time_of_cell
+from honest_stave.core.pitch.hearing import hear, measure_all
+from honest_stave.core.pitch.tuning import measure_tuning
+from honest_stave.core.signal.listen import ListenSettings, prepare
+from honest_stave.core.signal.loud_enough import loud_enough
+
+Values = NDArray[np.float64]
+
+# Positions are kept with some decimals.
+SAME_QUARTERS = 1e-3
+# The ears hear what lies up to so far to either side.
+CONTEXT_S = 1.5
+# A step from onset to onset at twice or half the pace that the pins imply costs this share of a clear onset; it is no
+# quicker or slower than so many times that pace.
+BENT_COST, MOST_BENT = 0.15, 4.0
+
+
+def lay_between(
+    score: Sequence[Written],
+    beats: Values,
+    ends_s: tuple[float, float],
+    samples: NDArray[np.float32],
+    rate: int,
+    progress: Progress = no_progress,
+) -> tuple[Alignment, Values]:
+    """Moments of the onsets between two pins, and three moments of what begins at each, (onsets, 3).
+
+    Args:
+        score: its notes, as they sound.
+        beats: positions in quarters, rising, of the first pin, of the onsets, and of the second pin.
+        ends_s: moments of the pins.
+        samples: (frames, channels), full scale 1.
+        rate: Hz.
+        progress: told the share done; may raise ``Stopped``.
+
+    Raises:
+        BadInput: nothing is written between the pins.
+    """
+    if len(beats) < 3:
+        raise BadInput("Nothing is written between these pins.", "Release one of them, or choose another stretch.")
+    stretch = ListenSettings(from_s=max(0.0, ends_s[0] - CONTEXT_S), to_s=ends_s[1] + CONTEXT_S)
+    signal, starts_s = prepare(samples, rate, stretch)
+    signal, _ = loud_enough(signal)
+    tuning_cents, _ = measure_tuning(signal)
+    bands = measure_all(signal, tuning_cents, lambda share: progress(0.5 * share))
+    activity = hear(bands, lambda share: progress(0.5 + 0.5 * share))
+    ends = tuple((end_s - starts_s - FIRST_CELL_S) / CELL_S for end_s in ends_s)
+    inside = {b: [n for n in score if abs(n.onset_beats - b) <= SAME_QUARTERS] for b in beats[1:-1].tolist()}
+    rows = [
+        [n.pitch - LOWEST_PITCH for n in notes if 0 <= n.pitch - LOWEST_PITCH < PITCHES] for notes in inside.values()
+    ]
+    heard = np.array([activity.onset[:, each].mean(axis=1) if each else activity.onset[:, 0] * 0 for each in rows])
+    cell, clear = way_between(heard.astype(np.float64), beats, (ends[0], ends[1]))
+    time_s = time_of_cell(cell) + starts_s
+    whole_s = np.concatenate([[ends_s[0]], time_s, [ends_s[1]]])
+    alike = np.array(
+        [_alike(score, b, c, activity) for b, c in zip(beats[1:-1].tolist(), cell.tolist(), strict=True)]
+    )
+    sure = confidence(beats, whole_s, *(np.concatenate([[1.0], each, [1.0]]) for each in (clear, alike)))
+    top = [max(notes, key=lambda n: n.pitch) for notes in inside.values()]
+    until_s = np.interp([n.onset_beats + n.duration_beats for n in top], beats, whole_s).tolist()
+    sung = [
+        (t - starts_s, max(u - starts_s, t - starts_s + 0.1), n.pitch)
+        for t, u, n in zip(time_s.tolist(), until_s, top, strict=True)
+    ]
+    levels_db = cell_levels_db(bands.short_db, len(activity.onset))
+    moments = three_moments(activity, levels_db, 0.0, sung) + starts_s
+    progress(1.0)
+    return Alignment(beats[1:-1], time_s, sure[1:-1], alike, -1), moments
+
+
+def way_between(heard: Values, beats: Values, ends: tuple[float, float]) -> tuple[Values, Values]:
+    """Cells of onsets between two pins, with their fractions, and how clearly each is heard there, (onsets,) each.
+
+    Args:
+        heard: how clearly each onset is heard in each cell, (onsets, cells).
+        beats: positions of the first pin, of the onsets and of the second pin, (onsets + 2,).
+        ends: cells of the pins.
+    """
+    cells = np.arange(int(np.floor(ends[0])) + 1, min(int(np.ceil(ends[1])), heard.shape[1]))
+    pace = (ends[1] - ends[0]) / float(beats[-1] - beats[0])
+    expected = np.maximum(np.diff(beats) * pace, 0.5)
+    best = heard[0, cells] - _bent(cells - ends[0], expected[0])
+    came = []
+    for row in range(1, len(heard)):
+        steps = np.arange(1, max(int(MOST_BENT * expected[row]), 2) + 1)
+        cost = _bent(steps.astype(float), expected[row])
+        before = np.full((len(steps), len(cells)), -np.inf)
+        for i, step in enumerate(steps.tolist()):
+            before[i, step:] = best[: max(len(cells) - step, 0)] - cost[i]
+        came.append(steps[before.argmax(axis=0)])
+        best = before.max(axis=0) + heard[row, cells]
+    last = best - _bent(ends[1] - cells, expected[-1])
+    path = [int(last.argmax())]
+    for steps_back in reversed(came):
+        path.append(path[-1] - int(steps_back[path[-1]]))
+    at = cells[np.maximum(path[::-1], 0)]
+    rows = np.arange(len(heard))
+    clear = np.clip(heard[rows, at], 0, 1)
+    left, right = heard[rows, np.maximum(at - 1, 0)], heard[rows, np.minimum(at + 1, heard.shape[1] - 1)]
+    fraction = np.clip((right - left) / np.maximum(left + right, 0.3 * np.maximum(clear, 1e-6)), -0.5, 0.5)
+    cell = at + np.where(clear >= LEAST_HEARD, fraction, 0.0)
+    # What is not heard lies between its neighbours as it is written.
+    known = np.concatenate([[True], clear >= LEAST_HEARD, [True]])
+    whole = np.concatenate([[ends[0]], cell, [ends[1]]])
+    return np.interp(beats[1:-1], beats[known], whole[known]), clear
+
+
+def _bent(steps: Values, expected: float) -> Values:
+    """What steps of so many cells cost where another number is expected; nothing leads backwards or much too far."""
+    octaves = np.log2(np.maximum(steps, 1e-3) / expected)
+    return np.where((steps > 0) & (octaves <= np.log2(MOST_BENT)), BENT_COST * octaves**2, np.inf)
+
+
+def _alike(score: Sequence[Written], beat: float, cell: float, activity: Activity) -> float:
+    """How much of what sounds at an onset is what is written there."""
+    written = np.zeros((1, PITCHES))
+    for note in score:
+        if (
+            note.onset_beats <= beat < note.onset_beats + note.duration_beats
+            and 0 <= note.pitch - LOWEST_PITCH < PITCHES
+        ):
+            written[0, note.pitch - LOWEST_PITCH] = 1.0
+    at = int(np.clip(round(cell), 0, len(activity.sounding) - 1))
+    return float(likeness(written, activity.sounding[at : at + 1].astype(np.float64))[0, 0])
