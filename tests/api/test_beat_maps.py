@@ -230,6 +230,11 @@ def lies_anew_between_pins(app: App, aligned: str, truth: tuple[float, ...]) -> 
     assert np.abs(np.array(struck)[:, None] - truth).min(axis=1).max() < 0.05
     assert min(now["confidence"][3:11]) > 0.8
     assert now["moments"][5][1] == pytest.approx(view["moments"][5][1], abs=0.06)
+    # Its notes are as sure as it is now, and lie where it does.
+    part = next(i for i, p in app.get("")["parts"].items() if p["beat_map"] == aligned)
+    notes = [n for n in app.get(f"/parts/{part}/notes") if abs(n["onset_s"] - now["time_s"][5]) < 1e-4]
+    assert {n["origin"]["reading"] for n in notes} == {now["reading"]}
+    assert notes[0]["origin"]["confidence"] == pytest.approx(now["confidence"][5], abs=1e-3)
     for _ in range(2):
         app.send("POST", "/undo")
     assert app.get(f"/beat-maps/{aligned}")["time_s"] == view["time_s"]
