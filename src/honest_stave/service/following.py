@@ -81,7 +81,7 @@ def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: Beat
 
 
 def _heard_anew(before: BeatMap, now: BeatMap) -> dict[float, Beat | Between]:
-    """Beats and onsets between them that are heard elsewhere than before, or are as sure no longer, by their place."""
+    """By their place beats and onsets between them that are heard elsewhere than before, or otherwise sure."""
 
     def of(beat_map: BeatMap) -> dict[float, Beat | Between]:
         between = {b.beat + b.share: b for b in beat_map.between}
