@@ -107,6 +107,10 @@ def test_other_ways_to_count_are_heard_before_they_are_taken(app: App, found: st
     assert app.get(f"/beat-maps/{found}")["time_s"] == pytest.approx(twice)
 
 
+def test_beats_that_were_heard_are_not_laid_by_a_score(app: App, found: str) -> None:
+    assert "not laid by a score" in app.send("POST", f"/beat-maps/{found}/lay", {"place": 3.0}, 422)["title"]
+
+
 def test_the_time_is_handed_on_and_proven(app: App, found: str) -> None:
     formats = ["map", "click", "click track", "bar", "straight", "csv", "labels"]
     problem = app.send("POST", f"/beat-maps/{found}/hand-on", {"formats": formats}, 422)

@@ -55,6 +55,8 @@ def test_between_two_pins_a_score_is_laid_anew() -> None:
     assert found.time_s == pytest.approx(moments[3:10], abs=0.02)
     assert found.confidence.min() > 0.8
     assert sung[:, 1] == pytest.approx(moments[3:10], abs=0.06)
+    with pytest.raises(BadInput, match="lie 600 s apart"):
+        lay_between(score(), np.arange(2.0, 11.0), (moments[2], moments[2] + 600), texture(notes), RATE)
     with pytest.raises(BadInput, match="Nothing is written between"):
         lay_between(score(), np.array([2.0, 3.0]), (moments[2], moments[3]), texture(notes), RATE)
 
@@ -73,6 +75,10 @@ def test_the_way_between_pins_takes_what_is_heard_at_a_pace_that_hardly_bends() 
     cell, clear = way_between(heard, beats, (0.0, 50.0))
     assert cell[2] == pytest.approx((19 + 40) / 2, abs=0.1)
     assert clear[2] < 0.1
+    # Where there is no room for them they lie evenly, and nothing is sure.
+    cell, clear = way_between(heard, beats, (10.0, 12.5))
+    assert cell == pytest.approx(10.0 + 0.5 * np.arange(1, 5))
+    assert not clear.any()
 
 
 def heard_at(cells: list[int], rows: list[int], length: int) -> np.ndarray:

@@ -237,8 +237,7 @@ def sung_at(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[list[Sung
 
     def of(onsets: Sequence[Beat | Between], place: NDArray[np.float64]) -> list[SungAt]:
         heard_s = np.array([-1.0 if each.heard_s is None else each.heard_s for each in onsets])
-        after = np.clip(np.searchsorted(time_s, heard_s), 1, len(time_s) - 1)
-        nearest = np.where(heard_s - time_s[after - 1] < time_s[after] - heard_s, after - 1, after)
+        nearest = nearest_of(heard_s, time_s)
         near = np.abs(time_s[nearest] - heard_s) < SHORTEST_S
         ends = np.interp(place, beats, position) + lasts[nearest]
         at = np.interp(ends, position, beats, right=np.nan)
@@ -250,6 +249,16 @@ def sung_at(studio: Studio, folio_id: str, beat_map: BeatMap) -> tuple[list[Sung
 
     between = np.array([b.beat + b.share for b in beat_map.between])
     return of(beat_map.beats, beats.astype(float)), of(beat_map.between, between)
+
+
+def nearest_of(moments_s: NDArray[np.float64], time_s: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Which of the aligned onsets lies nearest to each moment; pins may have put those out of order."""
+    order = np.argsort(time_s, kind="stable")
+    sorted_s = time_s[order]
+    after = np.clip(np.searchsorted(sorted_s, moments_s), 1, len(time_s) - 1)
+    return np.asarray(
+        order[np.where(moments_s - sorted_s[after - 1] < sorted_s[after] - moments_s, after - 1, after)]
+    )
 
 
 def _known(value: float, decimals: int) -> float | None:

@@ -12,7 +12,7 @@ from honest_stave.core.beat.beat_map import BeatMap, stops_of
 from honest_stave.core.beat.between import SAME_S, laid_anew
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.service import beat_maps, readings, takes
-from honest_stave.service.aligning import ENGINE, READABLE
+from honest_stave.service.aligning import ENGINE, nearest_of, score_of
 from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
@@ -26,11 +26,6 @@ KIND = "lay"
 SAME_QUARTERS = 0.02
 
 
-def is_of_score(studio: Studio, folio_id: str, beat_map: BeatMap) -> bool:
-    """Whether a map was made by laying a score on its recording."""
-    return bool(beat_map.reading) and readings.row(studio, folio_id, beat_map.reading).engine in READABLE
-
-
 def ask(studio: Studio, folio_id: str, map_id: str, place: float) -> str:
     """Queues what is written between the pins around a place to be laid anew; returns the job's id.
 
@@ -38,9 +33,12 @@ def ask(studio: Studio, folio_id: str, map_id: str, place: float) -> str:
         place: in the map's list of beats, with the share of the way to the next one.
 
     Raises:
-        BadInput: there are no two pins around it.
+        BadInput: the map is of no score, or there are no two pins around the place.
     """
     beat_map = beat_maps.map_of(studio, folio_id, map_id)
+    score_id = score_of(studio, folio_id, beat_map)
+    if not score_id:
+        raise BadInput("These beats were not laid by a score.", "Re-read them between pins instead.")
     row = readings.row(studio, folio_id, beat_map.reading)
     stops = stops_of(beat_map)
     before, after = np.flatnonzero(stops.pinned & (stops.place <= place)), stops.pinned & (stops.place > place)
@@ -53,7 +51,7 @@ def ask(studio: Studio, folio_id: str, map_id: str, place: float) -> str:
     settings = {**row.settings, "quarters": quarters.tolist(), "ends_s": stops.time_s[pins].tolist()}
     arguments = takes.to_read(beat_map.take, take, settings)
     arguments |= {"map_id": map_id, "arrays": row.arrays, "said": list(row.summary.get("said", []))}
-    arguments |= _score_of(studio, folio_id, row.settings["score"])
+    arguments |= _score_of(studio, folio_id, score_id)
     return studio.jobs.add(folio_id, KIND, f"Laying the score on “{take['name']}” between two pins", arguments)
 
 
@@ -68,7 +66,7 @@ def _quarters_at(beat_map: BeatMap, place: Values, beat: Values, time_s: Values)
     heard = [(float(i), b.heard_s) for i, b in enumerate(beat_map.beats) if b.heard_s is not None]
     heard += [(b.beat + b.share, b.heard_s) for b in beat_map.between if b.heard_s is not None]
     known = np.array(sorted(heard), float)
-    nearest = np.abs(time_s[None] - known[:, 1:]).argmin(axis=1)
+    nearest = nearest_of(known[:, 1], time_s)
     sure = np.abs(time_s[nearest] - known[:, 1]) <= SAME_S
     return np.asarray(np.interp(place, known[sure, 0], beat[nearest[sure]]))
 

@@ -25,6 +25,8 @@ Values = NDArray[np.float64]
 
 # Positions are kept with some decimals.
 SAME_QUARTERS = 1e-3
+# Farther apart than this pins are no help, and every way between them would be too much to look at.
+LONGEST_S = 180.0
 # The ears hear what lies up to so far to either side.
 CONTEXT_S = 1.5
 # A step from onset to onset at twice or half the pace that the pins imply costs this share of a clear onset; it is no
@@ -51,10 +53,15 @@ def lay_between(
         progress: told the share done; may raise ``Stopped``.
 
     Raises:
-        BadInput: nothing is written between the pins.
+        BadInput: nothing is written between the pins, or they lie too far apart.
     """
     if len(beats) < 3:
         raise BadInput("Nothing is written between these pins.", "Release one of them, or choose another stretch.")
+    if ends_s[1] - ends_s[0] > LONGEST_S:
+        raise BadInput(
+            f"These pins lie {ends_s[1] - ends_s[0]:.0f} s apart.",
+            f"Up to {LONGEST_S:.0f} s are laid anew: pin something between them first.",
+        )
     stretch = ListenSettings(from_s=max(0.0, ends_s[0] - CONTEXT_S), to_s=ends_s[1] + CONTEXT_S)
     signal, starts_s = prepare(samples, rate, stretch)
     signal, _ = loud_enough(signal)
@@ -95,6 +102,9 @@ def way_between(heard: Values, beats: Values, ends: tuple[float, float]) -> tupl
         ends: cells of the pins.
     """
     cells = np.arange(int(np.floor(ends[0])) + 1, min(int(np.ceil(ends[1])), heard.shape[1]))
+    even = np.interp(beats[1:-1], beats[[0, -1]], ends)
+    if len(cells) < len(heard):
+        return even, np.zeros(len(heard))
     pace = (ends[1] - ends[0]) / float(beats[-1] - beats[0])
     expected = np.maximum(np.diff(beats) * pace, 0.5)
     best = heard[0, cells] - _bent(cells - ends[0], expected[0])
@@ -108,10 +118,12 @@ def way_between(heard: Values, beats: Values, ends: tuple[float, float]) -> tupl
         came.append(steps[before.argmax(axis=0)])
         best = before.max(axis=0) + heard[row, cells]
     last = best - _bent(ends[1] - cells, expected[-1])
+    if not np.isfinite(last.max()):
+        return even, np.zeros(len(heard))
     path = [int(last.argmax())]
     for steps_back in reversed(came):
         path.append(path[-1] - int(steps_back[path[-1]]))
-    at = cells[np.maximum(path[::-1], 0)]
+    at = cells[path[::-1]]
     rows = np.arange(len(heard))
     clear = np.clip(heard[rows, at], 0, 1)
     left, right = heard[rows, np.maximum(at - 1, 0)], heard[rows, np.minimum(at + 1, heard.shape[1] - 1)]
