@@ -62,5 +62,5 @@ function pinOrRelease() {
       <span class="soft">with all that is written there</span>
     </div>
   </template>
-  <p v-else-if="note" class="soft">Moved by hand: it no longer begins where the score has it.</p>
+  <p v-else-if="note?.origin" class="soft">Moved by hand: it no longer begins where the score has it.</p>
 </template>
