@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from honest_stave.core.beat.align import Written, align, align_with_moments, lay_on, written_notes
 from honest_stave.core.beat.aligned_map import misfits
-from honest_stave.core.beat.laid_between import lay_between, way_between
+from honest_stave.core.beat.laid_between import lay_between
 from honest_stave.core.beat.sought import sought
+from honest_stave.core.beat.way import way_between
 from honest_stave.core.errors import BadInput
 from tests.core.test_note_ends import activity_of
 from tests.made import RATE, Note, texture
@@ -101,6 +102,15 @@ def test_what_begins_beside_a_pause_that_is_not_written_is_found_there() -> None
     # What lies where neither side has it at the usual pace is another stroke of the same pitch.
     onset = heard_at([10, 30, 150, 290, 310], [0, 1, 2, 1, 2], 330)
     assert sought(beats, rows, onset, laid, clear)[1][2:4].tolist() == [0.02, 0.02]
+    # The first after a pause, thrown into it, and the second, which has taken the place of the first: a shared pitch.
+    eight = np.array([10.0, 30.0, 50.0, 270.0, 290.0, 310.0, 330.0, 350.0])
+    chords = [[0], [1], [2], [0, 1], [1], [2], [0], [2]]
+    twice = np.full((370, 3), 0.02, np.float32)
+    for cell, chord in zip(eight.astype(int).tolist(), chords, strict=True):
+        twice[cell, chord] = 0.9
+    thrown, heard = eight.copy(), np.full(8, 0.9)
+    thrown[3:5], heard[3] = (160.0, 270.0), 0.02
+    assert sought(np.arange(8.0), chords, twice, thrown, heard)[0] == pytest.approx(eight, abs=0.1)
     # A run of many says that the score is another one there.
     clear[1:5] = 0.02
     clear = np.insert(clear, 2, 0.02)

@@ -12,10 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.align_doubt import confidence
-from honest_stave.core.beat.sought import LEAST_HEARD, sought
+from honest_stave.core.beat.sought import sought
 from honest_stave.core.beat.sung import cell_levels_db, three_moments
 from honest_stave.core.beat.transposed import semitones_higher
 from honest_stave.core.beat.warp import Roll, likeness, warp
+from honest_stave.core.beat.way import LEAST_HEARD
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.formats.midi_notes import notes_of_file
 from honest_stave.core.formats.midi_read import read_midi

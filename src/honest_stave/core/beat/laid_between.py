@@ -1,8 +1,4 @@
-"""Written onsets laid anew on the stretch of a recording between two pins.
-
-The way between them is the one on which most of what is written is heard to begin, at a pace that bends as little
-as that allows (Viterbi 1967).
-"""
+"""Written onsets laid anew on the stretch of a recording between two pins."""
 
 from collections.abc import Sequence
 
@@ -11,9 +7,9 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.align import Alignment, Written
 from honest_stave.core.beat.align_doubt import confidence
-from honest_stave.core.beat.sought import LEAST_HEARD
 from honest_stave.core.beat.sung import cell_levels_db, three_moments
 from honest_stave.core.beat.warp import likeness
+from honest_stave.core.beat.way import way_between
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, LOWEST_PITCH, PITCHES, Activity, time_of_cell
 from honest_stave.core.pitch.hearing import hear, measure_all
@@ -29,9 +25,6 @@ SAME_QUARTERS = 1e-3
 LONGEST_S = 180.0
 # The ears hear what lies up to so far to either side.
 CONTEXT_S = 1.5
-# A step from onset to onset at twice or half the pace that the pins imply costs this share of a clear onset; it is no
-# quicker or slower than so many times that pace.
-BENT_COST, MOST_BENT = 0.15, 4.0
 
 
 def lay_between(
@@ -91,54 +84,6 @@ def lay_between(
     moments = three_moments(activity, levels_db, 0.0, sung) + starts_s
     progress(1.0)
     return Alignment(beats[1:-1], time_s, sure[1:-1], alike, -1), moments
-
-
-def way_between(heard: Values, beats: Values, ends: tuple[float, float]) -> tuple[Values, Values]:
-    """Cells of onsets between two pins, with their fractions, and how clearly each is heard there, (onsets,) each.
-
-    Args:
-        heard: how clearly each onset is heard in each cell, (onsets, cells).
-        beats: positions of the first pin, of the onsets and of the second pin, (onsets + 2,).
-        ends: cells of the pins.
-    """
-    cells = np.arange(int(np.floor(ends[0])) + 1, min(int(np.ceil(ends[1])), heard.shape[1]))
-    even = np.interp(beats[1:-1], beats[[0, -1]], ends)
-    if len(cells) < len(heard):
-        return even, np.zeros(len(heard))
-    pace = (ends[1] - ends[0]) / float(beats[-1] - beats[0])
-    expected = np.maximum(np.diff(beats) * pace, 0.5)
-    best = heard[0, cells] - _bent(cells - ends[0], expected[0])
-    came = []
-    for row in range(1, len(heard)):
-        steps = np.arange(1, max(int(MOST_BENT * expected[row]), 2) + 1)
-        cost = _bent(steps.astype(float), expected[row])
-        before = np.full((len(steps), len(cells)), -np.inf)
-        for i, step in enumerate(steps.tolist()):
-            before[i, step:] = best[: max(len(cells) - step, 0)] - cost[i]
-        came.append(steps[before.argmax(axis=0)])
-        best = before.max(axis=0) + heard[row, cells]
-    last = best - _bent(ends[1] - cells, expected[-1])
-    if not np.isfinite(last.max()):
-        return even, np.zeros(len(heard))
-    path = [int(last.argmax())]
-    for steps_back in reversed(came):
-        path.append(path[-1] - int(steps_back[path[-1]]))
-    at = cells[path[::-1]]
-    rows = np.arange(len(heard))
-    clear = np.clip(heard[rows, at], 0, 1)
-    left, right = heard[rows, np.maximum(at - 1, 0)], heard[rows, np.minimum(at + 1, heard.shape[1] - 1)]
-    fraction = np.clip((right - left) / np.maximum(left + right, 0.3 * np.maximum(clear, 1e-6)), -0.5, 0.5)
-    cell = at + np.where(clear >= LEAST_HEARD, fraction, 0.0)
-    # What is not heard lies between its neighbours as it is written.
-    known = np.concatenate([[True], clear >= LEAST_HEARD, [True]])
-    whole = np.concatenate([[ends[0]], cell, [ends[1]]])
-    return np.interp(beats[1:-1], beats[known], whole[known]), clear
-
-
-def _bent(steps: Values, expected: float) -> Values:
-    """What steps of so many cells cost where another number is expected; nothing leads backwards or much too far."""
-    octaves = np.log2(np.maximum(steps, 1e-3) / expected)
-    return np.where((steps > 0) & (octaves <= np.log2(MOST_BENT)), BENT_COST * octaves**2, np.inf)
 
 
 def _alike(score: Sequence[Written], beat: float, cell: float, activity: Activity) -> float:

@@ -9,13 +9,15 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from honest_stave.core.beat.way import LEAST_HEARD, way_between
+
 Values = NDArray[np.float64]
 
-# Onsets heard less than this, as a share of the pitches that should begin, say nothing of the moment.
-LEAST_HEARD = 0.15
 # Farther off, an onset must be heard so clearly, of no more than so many in a row that are not heard nearby, and lie
 # so near to where the usual pace has it.
 CLEARLY_HEARD, MOST_SOUGHT, PACE_BEATS = 0.4, 4, 0.5
+# With so many on both sides they are looked for once more, and lie elsewhere where they are clearer by this together.
+BESIDE, CLEARER = 2, 0.25
 
 
 def sought(
@@ -50,6 +52,17 @@ def sought(
                 likely |= np.abs(window - there) <= PACE_BEATS * quarter_cells
         for row, at in _in_order(np.where(likely & (heard >= CLEARLY_HEARD), heard, 0.0)):
             moment[first + row], clear[first + row] = window[at], heard[row, at]
+    for first, stop in _runs(clear < LEAST_HEARD):
+        # What begins beside a pause may have been taken for what begins after it: both are looked for together.
+        low, high = first - 1 - BESIDE, stop + BESIDE
+        if low < 0 or high >= len(beats) or stop - first > MOST_SOUGHT:
+            continue
+        inside = slice(low + 1, high)
+        heard = np.array([onset[:, each].mean(axis=1, dtype=np.float64) for each in rows[inside]])
+        ends = float(moment[low]), float(moment[high])
+        cell, found = way_between(heard, beats[low : high + 1], ends, quarter_cells)
+        if found.sum() > clear[inside].sum() + CLEARER:
+            moment[inside], clear[inside] = cell, found
     return moment, clear
 
 
