@@ -18,6 +18,8 @@ Values = NDArray[np.float64]
 CLEARLY_HEARD, MOST_SOUGHT, PACE_BEATS = 0.4, 4, 0.5
 # With so many on both sides they are looked for once more, and lie elsewhere where they are clearer by this together.
 BESIDE, CLEARER = 2, 0.25
+# Over so many cells at most, a minute: every way through them is looked at.
+MOST_CELLS = 2600
 
 
 def sought(
@@ -57,12 +59,15 @@ def sought(
         low, high = first - 1 - BESIDE, stop + BESIDE
         if low < 0 or high >= len(beats) or stop - first > MOST_SOUGHT:
             continue
-        inside = slice(low + 1, high)
-        heard = np.array([onset[:, each].mean(axis=1, dtype=np.float64) for each in rows[inside]])
-        ends = float(moment[low]), float(moment[high])
+        inside, from_cell, to_cell = slice(low + 1, high), int(moment[low]), int(np.ceil(moment[high])) + 1
+        if to_cell - from_cell > MOST_CELLS:
+            continue
+        stretch = onset[from_cell:to_cell]
+        heard = np.array([stretch[:, each].mean(axis=1, dtype=np.float64) for each in rows[inside]])
+        ends = float(moment[low]) - from_cell, float(moment[high]) - from_cell
         cell, found = way_between(heard, beats[low : high + 1], ends, quarter_cells)
         if found.sum() > clear[inside].sum() + CLEARER:
-            moment[inside], clear[inside] = cell, found
+            moment[inside], clear[inside] = from_cell + cell, found
     return moment, clear
 
 
