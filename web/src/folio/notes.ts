@@ -62,10 +62,6 @@ export const useNotes = defineStore('notes', () => {
   const doubts = computed(() => rowsInDoubt(strokes.value, worthWalking.value))
   const counted = computed(() => countCounted(strokes.value))
 
-  function path() {
-    return folio.path
-  }
-
   // Of what is loaded, answers that come when something else is shown are no longer wanted.
   async function loadCandidates() {
     const asked = readingId.value
@@ -76,7 +72,7 @@ export const useNotes = defineStore('notes', () => {
     const query = { split: split.value, shortest_s: shortest.value }
     const found = await told(
       client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
-        params: { path: { ...path(), reading_id: asked }, query },
+        params: { path: { ...folio.path, reading_id: asked }, query },
       }),
     )
     const wanted = split.value === query.split && shortest.value === query.shortest_s
@@ -101,7 +97,7 @@ export const useNotes = defineStore('notes', () => {
     const found = asked
       ? ((await told(
           client.GET('/api/folios/{folio_id}/parts/{part_id}/notes', {
-            params: { path: { ...path(), part_id: asked } },
+            params: { path: { ...folio.path, part_id: asked } },
           }),
         )) as NoteBody[])
       : []
@@ -216,7 +212,7 @@ export const useNotes = defineStore('notes', () => {
     }
     const found = await told(
       client.GET('/api/folios/{folio_id}/parts/{part_id}/pick', {
-        params: { path: { ...path(), part_id: partId.value }, query: { rule: rule as never, value } },
+        params: { path: { ...folio.path, part_id: partId.value }, query: { rule: rule as never, value } },
       }),
     ).catch((error) => notices.tellProblem(error))
     if (found) select(found.ids)
@@ -246,7 +242,7 @@ export const useNotes = defineStore('notes', () => {
       const based = folio.base ?? 0
       const edited = await told(
         client.POST('/api/folios/{folio_id}/parts/{part_id}/edit', {
-          params: { path: { ...path(), part_id: partId.value } },
+          params: { path: { ...folio.path, part_id: partId.value } },
           body: { action, ids, values: values as Values, base_revision: based } as Schemas['Edit'],
         }),
       )
@@ -259,9 +255,7 @@ export const useNotes = defineStore('notes', () => {
     if (answer === null) {
       notes.value = before
       await loadNotes()
-    } else if (['paste', 'add', 'split', 'restrike'].includes(action)) {
-      select(answer.put.map((n) => n.id))
-    } else if (action === 'join') {
+    } else if (['paste', 'add', 'split', 'restrike', 'join'].includes(action)) {
       select(answer.put.map((n) => n.id))
     }
   }
@@ -271,7 +265,7 @@ export const useNotes = defineStore('notes', () => {
     const answer = await folio.change(() =>
       told(
         client.POST('/api/folios/{folio_id}/parts', {
-          params: { path: path() },
+          params: { path: folio.path },
           body: {
             reading: readingId.value,
             form: { split: split.value, shortest_s: shortest.value },
@@ -300,7 +294,7 @@ export const useNotes = defineStore('notes', () => {
     const done = await folio.change(() =>
       told(
         client.PUT('/api/folios/{folio_id}/parts/{part_id}/limit', {
-          params: { path: { ...path(), part_id: partId.value } },
+          params: { path: { ...folio.path, part_id: partId.value } },
           body: {
             form: { split: split.value, shortest_s: shortest.value },
             least_confidence: least.value,
@@ -318,7 +312,7 @@ export const useNotes = defineStore('notes', () => {
     await folio.change(() =>
       told(
         client.PATCH('/api/folios/{folio_id}/parts/{part_id}', {
-          params: { path: { ...path(), part_id: id } },
+          params: { path: { ...folio.path, part_id: id } },
           body: { ...values, base_revision: folio.base } as Schemas['PartChange'],
         }),
       ),
@@ -329,7 +323,7 @@ export const useNotes = defineStore('notes', () => {
     await folio.change(() =>
       told(
         client.DELETE('/api/folios/{folio_id}/parts/{part_id}', {
-          params: { path: { ...path(), part_id: id }, query: { base_revision: folio.base } },
+          params: { path: { ...folio.path, part_id: id }, query: { base_revision: folio.base } },
         }),
       ),
     )
@@ -341,7 +335,7 @@ export const useNotes = defineStore('notes', () => {
     await folio.change(() =>
       told(
         client.POST('/api/folios/{folio_id}/parts/{part_id}/take-over', {
-          params: { path: { ...path(), part_id: partId.value } },
+          params: { path: { ...folio.path, part_id: partId.value } },
           body: {
             reading: from,
             form: { split: split.value, shortest_s: shortest.value },
@@ -364,7 +358,7 @@ export const useNotes = defineStore('notes', () => {
     try {
       const found = await told(
         client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
-          params: { path: { ...path(), reading_id: id }, query },
+          params: { path: { ...folio.path, reading_id: id }, query },
         }),
       )
       if (readingId.value !== asked) return
@@ -372,7 +366,7 @@ export const useNotes = defineStore('notes', () => {
       const differ = await told(
         client.GET('/api/folios/{folio_id}/readings/{reading_id}/differences', {
           params: {
-            path: { ...path(), reading_id: asked },
+            path: { ...folio.path, reading_id: asked },
             query: { other: id, least: least.value, ...query },
           },
         }),
@@ -387,7 +381,7 @@ export const useNotes = defineStore('notes', () => {
     await folio.change(() =>
       told(
         client.POST('/api/folios/{folio_id}/readings', {
-          params: { path: path() },
+          params: { path: folio.path },
           body: { take: takeId.value, settings: settings as Schemas['EngineSettings'] },
         }),
       ),
