@@ -167,9 +167,10 @@ export const useNotes = defineStore('notes', () => {
     return coming
   }
 
-  /** Where nothing is in view: the first part, else the first recording, else the first performance. */
+  /** Where nothing is in view: the first part that is heard, else the first recording, else the first performance. */
   function offerFirst() {
-    const made = Object.keys(folio.state?.parts ?? {})[0]
+    const parts = Object.entries(folio.state?.parts ?? {})
+    const made = (parts.find(([, each]) => !each.muted) ?? parts[0])?.[0]
     const first = folio.recordings[0] ?? Object.keys(folio.state?.takes ?? {})[0] ?? ''
     return offer(made ? showPart(made) : showTake(first))
   }
