@@ -52,14 +52,14 @@ def test_a_free_performance_with_a_hold_is_followed() -> None:
 
 def test_between_two_pins_a_score_is_laid_anew() -> None:
     notes, moments = played([0.5, 0.52, 0.5, 0.55, 0.6, 1.4, 0.45, 0.42, 0.45, 0.5, 0.6, 0.8])
-    found, sung = lay_between(score(), np.arange(2.0, 11.0), (moments[2], moments[10]), texture(notes), RATE)
+    found, sung = lay_between(score(), np.arange(2.0, 11.0), (moments[2], moments[10]), texture(notes), RATE, 0.5)
     assert found.time_s == pytest.approx(moments[3:10], abs=0.02)
     assert found.confidence.min() > 0.8
     assert sung[:, 1] == pytest.approx(moments[3:10], abs=0.06)
     with pytest.raises(BadInput, match="lie 600 s apart"):
-        lay_between(score(), np.arange(2.0, 11.0), (moments[2], moments[2] + 600), texture(notes), RATE)
+        lay_between(score(), np.arange(2.0, 11.0), (moments[2], moments[2] + 600), texture(notes), RATE, 0.5)
     with pytest.raises(BadInput, match="Nothing is written between"):
-        lay_between(score(), np.array([2.0, 3.0]), (moments[2], moments[3]), texture(notes), RATE)
+        lay_between(score(), np.array([2.0, 3.0]), (moments[2], moments[3]), texture(notes), RATE, 0.5)
 
 
 def test_the_way_between_pins_takes_what_is_heard_at_a_pace_that_hardly_bends() -> None:

@@ -86,7 +86,10 @@ def lay(files: Files, arguments: dict[str, Any], progress: Progress) -> dict[str
     beats = np.concatenate([[first], arrays["beat"][chosen], [last]])
     samples = open_samples(files.path(arguments["samples"]), arguments["channels"])
     ends_s = arguments["settings"]["ends_s"]
-    found, moments = lay_between(sounding, beats, (ends_s[0], ends_s[1]), samples, arguments["rate"], progress)
+    usual_s = float(np.median(np.diff(arrays["time_s"]) / np.diff(arrays["beat"])))
+    found, moments = lay_between(
+        sounding, beats, (ends_s[0], ends_s[1]), samples, arguments["rate"], usual_s, progress
+    )
     rows = zip(arrays["time_s"][chosen].tolist(), found.time_s.tolist(), found.confidence.tolist(), strict=True)
     laid = [list(row) for row in rows]
     fresh = {"time_s": found.time_s, "confidence": found.confidence, "likeness": found.likeness, "moments": moments}

@@ -33,6 +33,7 @@ def lay_between(
     ends_s: tuple[float, float],
     samples: NDArray[np.float32],
     rate: int,
+    quarter_s: float,
     progress: Progress = no_progress,
 ) -> tuple[Alignment, Values]:
     """Moments of the onsets between two pins, and three moments of what begins at each, (onsets, 3).
@@ -43,6 +44,7 @@ def lay_between(
         ends_s: moments of the pins.
         samples: (frames, channels), full scale 1.
         rate: Hz.
+        quarter_s: the usual length of a quarter in the piece: beats between the pins may be held.
         progress: told the share done; may raise ``Stopped``.
 
     Raises:
@@ -67,7 +69,7 @@ def lay_between(
         [n.pitch - LOWEST_PITCH for n in notes if 0 <= n.pitch - LOWEST_PITCH < PITCHES] for notes in inside.values()
     ]
     heard = np.array([activity.onset[:, each].mean(axis=1) if each else activity.onset[:, 0] * 0 for each in rows])
-    cell, clear = way_between(heard.astype(np.float64), beats, (ends[0], ends[1]))
+    cell, clear = way_between(heard.astype(np.float64), beats, (ends[0], ends[1]), quarter_s / CELL_S)
     time_s = time_of_cell(cell) + starts_s
     whole_s = np.concatenate([[ends_s[0]], time_s, [ends_s[1]]])
     alike = np.array(

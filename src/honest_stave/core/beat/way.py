@@ -15,6 +15,8 @@ LEAST_HEARD = 0.15
 BENT_COST, MOST_BENT = 0.15, 4.0
 # Where the players may pause, a longer step costs no more than this.
 PAUSE_COST = 0.2
+# For pauses so many steps are looked at for each onset: any within a minute, within three minutes those of 20 s.
+MOST_LOOKED_AT = 7_000_000
 
 
 def way_between(
@@ -38,7 +40,7 @@ def way_between(
     best = heard[0, cells] - _bent(cells - ends[0], expected[0], pauses)
     came = []
     for row in range(1, len(heard)):
-        longest = len(cells) if pauses else max(int(MOST_BENT * expected[row]), 2)
+        longest = max(int(MOST_BENT * expected[row]), MOST_LOOKED_AT // len(cells) if pauses else 2)
         steps = np.arange(1, min(longest, len(cells)) + 1)
         cost = _bent(steps.astype(float), expected[row], pauses)
         before = np.full((len(steps), len(cells)), -np.inf)
