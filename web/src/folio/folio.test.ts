@@ -9,12 +9,15 @@ import { useNotices } from './notices'
 class Server {
   revision = 3
   asked: string[] = []
+  jobs: object[] = []
   say: (news: object) => void = () => undefined
+  connect: () => void = () => undefined
 
   answer = (request: Request): Promise<Response> => {
     const path = new URL(request.url).pathname
     this.asked.push(`${request.method} ${path}`)
-    const body = path.endsWith('/readings') || path.endsWith('/jobs') ? [] : this.state()
+    const lists: Record<string, object[]> = { readings: [], jobs: this.jobs }
+    const body = lists[path.split('/').at(-1) ?? ''] ?? this.state()
     return Promise.resolve(
       new Response(JSON.stringify(body), { headers: { 'content-type': 'application/json' } }),
     )
@@ -40,6 +43,9 @@ beforeEach(() => {
     set onmessage(hear: (message: { data: string }) => void) {
       server.say = (news) => hear({ data: JSON.stringify(news) })
     }
+    set onopen(connected: () => void) {
+      server.connect = connected
+    }
     close() { return undefined }
   }) // prettier-ignore
   vi.stubGlobal('window', { setTimeout, clearTimeout, dispatchEvent: () => true })
@@ -63,6 +69,19 @@ describe('the open folio', () => {
     await Promise.all([folio.change(edit), folio.change(edit), folio.change(edit)])
     expect(bases).toEqual([3, 4, 5])
     expect(folio.state?.revision).toBe(6)
+  })
+  it('catches up on what changed while its news were not connected', async () => {
+    const folio = useFolio()
+    server.jobs = [{ id: 'j', state: 'running', title: 'Reading', result: {} }]
+    await folio.open('f')
+    server.revision = 8
+    server.jobs = [{ id: 'j', state: 'done', title: 'Reading', result: { notice: 'It is read.' } }]
+    server.connect()
+    await later()
+    await later()
+    expect(folio.state?.revision).toBe(8)
+    expect(folio.running).toEqual([])
+    expect(useNotices().list.map((notice) => notice.title)).toContain('It is read.')
   })
   it('shows the newer state and says why when another window was first', async () => {
     const folio = useFolio()

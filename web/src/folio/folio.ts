@@ -52,16 +52,25 @@ export const useFolio = defineStore('folio', () => {
     failed.value = ''
     try {
       await refresh(folioId)
-      jobs.value = await told(
-        client.GET('/api/folios/{folio_id}/jobs', { params: { path: { folio_id: folioId } } }),
-      )
+      jobs.value = await jobsOf(folioId)
     } catch (error) {
       failed.value = String((error as Error).message)
       return
     }
     if (wanted !== folioId) return
     news = new EventSource(`/api/folios/${folioId}/news`)
+    news.onopen = () => void catchUp(folioId).catch(notices.tellProblem)
     news.onmessage = (message) => void hear(JSON.parse(message.data) as News)
+  }
+
+  const jobsOf = (folioId: string) =>
+    told(client.GET('/api/folios/{folio_id}/jobs', { params: { path: { folio_id: folioId } } }))
+
+  /** What changed before the news were connected, or while they were not, is not told again. */
+  async function catchUp(folioId: string) {
+    await refresh(folioId)
+    const fresh = await jobsOf(folioId)
+    if (wanted === folioId) for (const job of fresh.reverse()) await hear({ type: 'job', job })
   }
 
   function close() {
