@@ -122,11 +122,7 @@ def align_with_moments(
     """
     if len({n.onset_beats for n in _in_range(score)}) < 2:
         raise BadInput("This score has too few notes.", "Give a MIDI file with the notes of the piece.")
-    signal, starts_s = prepare(samples, rate, ListenSettings())
-    signal, _ = loud_enough(signal)
-    tuning_cents, _ = measure_tuning(signal)
-    bands = measure_all(signal, tuning_cents, lambda share: progress(0.3 * share))
-    activity = hear(bands, lambda share: progress(0.3 + 0.3 * share))
+    activity, levels_db, starts_s = listen(samples, rate, ListenSettings(), lambda share: progress(0.6 * share))
     heard = np.flatnonzero((activity.sounding > 0.5).any(axis=1))
     if not len(heard):
         raise BadInput("No pitch sounds in this recording.", "Give the recording of the score.")
@@ -140,12 +136,23 @@ def align_with_moments(
         (t, max(e, t + 0.1), top[b].pitch)
         for t, e, b in zip(found.time_s.tolist(), ends.tolist(), found.beat.tolist(), strict=True)
     ]
-    levels_db = cell_levels_db(bands.short_db, len(activity.onset))
     moments = three_moments(activity, levels_db, 0.0, notes) + starts_s
     progress(1.0)
     aligned = replace(found, time_s=found.time_s + starts_s)
     first_s, last_s = (time_of_cell(heard[[0, -1]].astype(np.float64)) + starts_s).tolist()
     return aligned, moments, (first_s, last_s)
+
+
+def listen(
+    samples: NDArray[np.float32], rate: int, stretch: ListenSettings, progress: Progress
+) -> tuple[Activity, Values, float]:
+    """What the ears hear in a stretch of a recording, its level by cell (dB), and when its first cell begins (s)."""
+    signal, starts_s = prepare(samples, rate, stretch)
+    signal, _ = loud_enough(signal)
+    tuning_cents, _ = measure_tuning(signal)
+    bands = measure_all(signal, tuning_cents, lambda share: progress(0.5 * share))
+    activity = hear(bands, lambda share: progress(0.5 + 0.5 * share))
+    return activity, cell_levels_db(bands.short_db, len(activity.onset)), starts_s
 
 
 def lasting_quarters(score: Sequence[Written], beats: Values) -> Values:

@@ -5,17 +5,14 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.align import Alignment, Written
+from honest_stave.core.beat.align import Alignment, Written, listen
 from honest_stave.core.beat.align_doubt import confidence
-from honest_stave.core.beat.sung import cell_levels_db, three_moments
+from honest_stave.core.beat.sung import three_moments
 from honest_stave.core.beat.warp import likeness
 from honest_stave.core.beat.way import way_between
 from honest_stave.core.errors import BadInput, Progress, no_progress
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S, LOWEST_PITCH, PITCHES, Activity, time_of_cell
-from honest_stave.core.pitch.hearing import hear, measure_all
-from honest_stave.core.pitch.tuning import measure_tuning
-from honest_stave.core.signal.listen import ListenSettings, prepare
-from honest_stave.core.signal.loud_enough import loud_enough
+from honest_stave.core.signal.listen import ListenSettings
 
 Values = NDArray[np.float64]
 
@@ -58,11 +55,7 @@ def lay_between(
             f"Up to {LONGEST_S:.0f} s are laid anew: pin something between them first.",
         )
     stretch = ListenSettings(from_s=max(0.0, ends_s[0] - CONTEXT_S), to_s=ends_s[1] + CONTEXT_S)
-    signal, starts_s = prepare(samples, rate, stretch)
-    signal, _ = loud_enough(signal)
-    tuning_cents, _ = measure_tuning(signal)
-    bands = measure_all(signal, tuning_cents, lambda share: progress(0.5 * share))
-    activity = hear(bands, lambda share: progress(0.5 + 0.5 * share))
+    activity, levels_db, starts_s = listen(samples, rate, stretch, progress)
     ends = tuple((end_s - starts_s - FIRST_CELL_S) / CELL_S for end_s in ends_s)
     inside = {b: [n for n in score if abs(n.onset_beats - b) <= SAME_QUARTERS] for b in beats[1:-1].tolist()}
     rows = [
@@ -82,7 +75,6 @@ def lay_between(
         (t - starts_s, max(u - starts_s, t - starts_s + 0.1), n.pitch)
         for t, u, n in zip(time_s.tolist(), until_s, top, strict=True)
     ]
-    levels_db = cell_levels_db(bands.short_db, len(activity.onset))
     moments = three_moments(activity, levels_db, 0.0, sung) + starts_s
     progress(1.0)
     return Alignment(beats[1:-1], time_s, sure[1:-1], alike, -1), moments
