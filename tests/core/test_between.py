@@ -35,9 +35,13 @@ from honest_stave.core.beat.between import (
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.map_tempo import tempo_curve_of, weakest_first
 from honest_stave.core.beat.plausible import implausible_stretches
+from honest_stave.core.beat.score_of_map import Voice, score_of_map
 from honest_stave.core.beat.straight import plan_straightening
 from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
 from honest_stave.core.errors import BadInput
+from honest_stave.core.formats.musicxml_read import read_musicxml, tempo_map_of_score
+from honest_stave.core.formats.musicxml_write import write_musicxml
+from honest_stave.core.part.events import Sounding
 
 # Sixteen beats of 0.5 s from 1 s on; eighths after the second, third and fifth, sixteenths after the seventh.
 EIGHTHS = (Between(1, 0.5, 1.75, 1.76, 0.95), Between(2, 0.5, 2.25, 2.25, 0.7), Between(4, 0.5, 3.25, 3.25, 0.95))
@@ -185,6 +189,9 @@ def test_click_steady_stretch_straightening_and_tempo_go_through_a_pin_between_b
         ["1", "3.5", "2.500000", "2.350000"],
         ["1", "4", "3.000000", "2.500000"],
     ]
+    score = score_of_map(late, [Voice("Top", 0, (Sounding("a", 2.35, 2.5, 60, 80),))])
+    back = tempo_map_of_score(read_musicxml(write_musicxml(score.score, "Verse")))
+    assert back.seconds_at(2.5) + score.starts_s == pytest.approx(2.35, abs=1e-5)
     curve = tempo_curve_of(late)
     assert curve.bpm[1:5] == pytest.approx([120.0, 60 * 0.5 / 0.35, 60 * 0.5 / 0.15, 120.0])
     assert implausible_stretches(late, []) == []
