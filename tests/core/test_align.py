@@ -76,6 +76,11 @@ def test_the_way_between_pins_takes_what_is_heard_at_a_pace_that_hardly_bends() 
     cell, clear = way_between(heard, beats, (0.0, 50.0))
     assert cell[2] == pytest.approx((19 + 40) / 2, abs=0.1)
     assert clear[2] < 0.1
+    # The first pin may lie before the recording begins.
+    heard = np.full((2, 30), 0.02)
+    heard[0, 2], heard[1, 12] = 0.8, 0.8
+    assert way_between(heard, np.arange(4.0), (-8.0, 22.0))[0] == pytest.approx([2, 12], abs=0.1)
+    heard = np.full((4, 60), 0.02)
     # Where there is no room for them they lie evenly, and nothing is sure.
     cell, clear = way_between(heard, beats, (10.0, 12.5))
     assert cell == pytest.approx(10.0 + 0.5 * np.arange(1, 5))

@@ -25,7 +25,7 @@ from honest_stave.core.beat.beat_map import (
 from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.click import RATE, ticks_of
 from honest_stave.core.beat.map_of import map_of_reading
-from honest_stave.core.beat.map_tempo import drift_ms_of, weakest_of
+from honest_stave.core.beat.map_tempo import drift_ms_of, weakest_first
 from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.beat.tempo_map import Meter
@@ -168,7 +168,7 @@ def test_a_map_stays_on_the_attacks_of_what_was_read(rubato_s: float, jitter_s: 
 def test_weak_beats_come_worst_first_and_drift_is_attack_less_map() -> None:
     beats = tuple(Beat(1.0 + i, 1.02 + i, c, i == 3) for i, c in enumerate((0.95, 0.3, 0.6, 0.1)))
     found = BeatMap("a", "b", "", beats)
-    assert weakest_of(found) == [1, 2]
+    assert weakest_first(found) == [(1, None), (2, None)]
     assert drift_ms_of(found) == pytest.approx([20.0] * 4)
 
 

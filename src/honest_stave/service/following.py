@@ -57,7 +57,7 @@ def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: Beat
     heard = _heard_anew(before, now)
     if not len(changed) and not heard and np.array_equal(moved.old_s, moved.new_s):
         return []
-    laid = np.isin(moved.place, list(heard))
+    laid = np.flatnonzero(np.isin(moved.place, list(heard)))
     rows: Rows = []
     with studio.database.session() as session:
         following = [i for i, p in history.entities(session, folio_id, "part").items() if p.get("beat_map") == map_id]
@@ -71,7 +71,7 @@ def rows_moved_with_map(studio: Studio, folio_id: str, map_id: str, before: Beat
         for i, note in enumerate(notes):
             there = changed[np.abs(moved.old_s[changed] - note.onset_s) <= SAME_ONSET_S]
             touched = bool(moved.new_pinned[there[0]]) if len(there) else note.touched
-            anew = moved.place[laid & (np.abs(moved.old_s - note.onset_s) <= SAME_ONSET_S)].tolist()
+            anew = moved.place[laid[np.abs(moved.old_s[laid] - note.onset_s) <= SAME_ONSET_S]].tolist()
             if not stays[i] or touched != note.touched or anew:
                 onset_s, offset_s = moved_s[i].tolist()
                 origin = _heard_at(note.origin, heard[anew[0]], now.reading) if anew and note.origin else note.origin

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from honest_stave.core.beat import map_files
 from honest_stave.core.beat.beat_map import BeatMap, places_of, tempo_map_of
 from honest_stave.core.beat.map_files import MapProof
-from honest_stave.core.beat.map_tempo import weakest_of
+from honest_stave.core.beat.map_tempo import weakest_first
 from honest_stave.core.beat.score_of_map import ScoreProof
 from honest_stave.core.beat.straight import StraightProof
 from honest_stave.core.errors import BadInput
@@ -121,8 +121,10 @@ def _told_of_map(beat_map: BeatMap, start_s: float) -> str:
         if start_s == 0
         else f"It begins {start_s:.3f} s into the recording"
     )
-    weak = len(weakest_of(beat_map))
-    doubt = f" {how_many(weak, 'beat')} in doubt: neither sure nor pinned." if weak else ""
+    weak = weakest_first(beat_map)
+    between = sum(beat is None for beat, _ in weak)
+    also = f" and {how_many(between, 'onset')} between beats" if between else ""
+    doubt = f" {how_many(len(weak) - between, 'beat')}{also} in doubt: neither sure nor pinned." if weak else ""
     return (
         f"The tempo map of {how_many(len(beat_map.beats), 'beat')} in {how_many(bars, 'bar')}. {where}; "
         f"bar {beat_map.first_bar_number} begins at {begins:.4f} s of the recording.{doubt}"

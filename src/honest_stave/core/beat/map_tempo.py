@@ -56,12 +56,6 @@ def _doubt_shares(beat_map: BeatMap, stops: Stops) -> Values:
     return np.asarray(np.minimum(np.hypot(off_s[:-1], off_s[1:]) / np.diff(stops.time_s), 0.5))
 
 
-def weakest_of(beat_map: BeatMap) -> list[int]:
-    """Beats that deserve a look, the weakest first: pins are no longer in doubt."""
-    weak = [i for i, b in enumerate(beat_map.beats) if _is_weak(b)]
-    return sorted(weak, key=lambda i: beat_map.beats[i].confidence)
-
-
 def weakest_first(beat_map: BeatMap) -> list[tuple[int | None, int | None]]:
     """What deserves a look, the weakest first: a beat, or an onset between beats. Pins are no longer in doubt."""
     weak: list[tuple[float, int | None, int | None]] = []

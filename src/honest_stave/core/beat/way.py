@@ -30,7 +30,8 @@ def way_between(
         ends: cells of the known ones.
         quarter_cells: the usual length of a quarter, where players may pause; none for what the ends imply.
     """
-    cells = np.arange(int(np.floor(ends[0])) + 1, min(int(np.ceil(ends[1])), heard.shape[1]))
+    # A beat may lie before the recording begins.
+    cells = np.arange(max(int(np.floor(ends[0])) + 1, 0), min(int(np.ceil(ends[1])), heard.shape[1]))
     even = np.interp(beats[1:-1], beats[[0, -1]], ends)
     if len(cells) < len(heard):
         return even, np.zeros(len(heard))
