@@ -18,8 +18,8 @@ import soundfile
 
 from honest_stave.core.beat.beat_map import BeatMap, times_of
 from honest_stave.core.beat.beats_engine import read
-from honest_stave.core.beat.map_edits import smooth
 from honest_stave.core.beat.map_of import map_of_reading
+from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.signal.listen import ListenSettings
 
 PRACTICE = Path(__file__).parents[2] / "shared/practice/beats"

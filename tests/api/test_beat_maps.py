@@ -83,7 +83,11 @@ def test_what_cannot_be_is_refused_with_the_reason_and_changes_nothing(app: App,
     assert "cross" in crossed["title"]
     assert "no two pins" in edit(app, found, "re-read", [10], 422)["title"]
     assert "no longer there" in edit(app, found, "pin", [5000], 422)["title"]
-    assert "lacks something" in edit(app, found, "number", [3], 422, bar=1)["title"]
+    assert "lacks beat" in edit(app, found, "number", [3], 422, bar=1)["title"]
+    assert "7/0 is no meter" in edit(app, found, "meter", [3], 422, numerator=7, denominator=0)["title"]
+    assert "4/3 is no meter" in edit(app, found, "meters", [], 422, meters=[[1, 4, 3]])["title"]
+    assert "at least 1 item" in edit(app, found, "move between", [], 422, between=[], time_s=1.0)["title"]
+    assert "valid number" in edit(app, found, "tap", [], 422, tap_s=["soon"])["title"]
     assert app.get(f"/beat-maps/{found}") == before
 
 

@@ -27,6 +27,7 @@ from honest_stave.core.beat.click import RATE, ticks_of
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.map_tempo import drift_ms_of, weakest_first
 from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput
@@ -62,7 +63,7 @@ def test_bars_positions_and_meters_of_a_pickup_and_a_change() -> None:
 def test_a_moved_beat_is_a_pin_and_nothing_moves_it() -> None:
     pinned = map_edits.move(made(), 10, 6.04)
     for edit in (
-        lambda m: map_edits.smooth(m, 1.0),
+        lambda m: smooth(m, 1.0),
         lambda m: map_edits.steady(m, 0, 31),
         lambda m: map_edits.pin(map_edits.release(m, [4]), [5]),
         lambda m: map_edits.number(m, 3, 9, 2),
@@ -129,11 +130,34 @@ def test_smoothing_takes_jitter_and_leaves_a_slowing_tempo_and_a_hold() -> None:
     read_s = truth + random.normal(0, 0.008, 64)
     rough = replace(made(64), beats=tuple(Beat(float(t), float(t), 0.9) for t in read_s))
     held = map_edits.hold(rough, 39, 1)
-    smoothed = times_of(map_edits.smooth(held, 0.3))
+    smoothed = times_of(smooth(held, 0.3))
     # Jitter of 8 ms comes down to a third; the ends of a row are held by one side only.
     assert np.std((smoothed - truth)[3:-3]) < 0.0035
     assert smoothed[40] - smoothed[39] == pytest.approx(truth[40] - truth[39], abs=0.02)
-    assert times_of(map_edits.smooth(held, 0.0)).tolist() == read_s.tolist()
+    assert times_of(smooth(held, 0.0)).tolist() == read_s.tolist()
+
+
+def test_what_was_made_steady_stays_until_it_is_released() -> None:
+    read_s = 1.0 + 0.5 * np.arange(64) + np.random.default_rng(3).normal(0, 0.02, 64)
+    rough = smooth(replace(made(64), beats=tuple(Beat(float(t), float(t), 0.9) for t in read_s)), 0.2)
+    even = map_edits.steady(rough, 10, 20)
+    elsewhere = map_edits.release(map_edits.move(even, 40, 21.1), [40])
+    assert times_of(elsewhere).tolist() == pytest.approx(times_of(even).tolist(), abs=0.001)
+    for edited in (elsewhere, smooth(even, 0.6)):
+        assert np.ptp(np.diff(times_of(edited)[11:20])) < 1e-9
+    assert times_of(smooth(map_edits.release(even, list(range(11, 20))), 0.0))[10:21].tolist() == pytest.approx(
+        [*times_of(even)[10:11], *read_s[11:20], *times_of(even)[20:21]], abs=0.03
+    )
+
+
+def test_beats_read_on_the_wrong_side_of_a_pin_stay_where_they_lie() -> None:
+    start = map_edits.pin(made(32), [4, 8])
+    astray = {i: replace(start.beats[i], heard_s=start.beats[i].time_s + 1.2) for i in (5, 6, 7)}
+    loose = replace(start, beats=tuple(astray.get(i, b) for i, b in enumerate(start.beats)))
+    for amount in (0.0, 0.5, 1.0):
+        assert times_of(smooth(loose, amount))[4:9] == pytest.approx(times_of(start)[4:9], abs=0.01)
+    held = map_edits.pin(loose, [5])
+    assert times_of(map_edits.release(held, [5]))[5] == held.beats[5].time_s
 
 
 @pytest.mark.parametrize(
@@ -184,7 +208,7 @@ def test_taps_are_drawn_to_what_is_heard_with_their_lateness_taken_off() -> None
     found, late_s = refine_taps(odds_at(truth, 6), 0.0, taps)
     assert [b.time_s for b in found] == pytest.approx(truth.tolist(), abs=0.012)
     assert late_s == pytest.approx(0.14, abs=0.02)
-    with pytest.raises(BadInput, match="taps say nothing"):
+    with pytest.raises(BadInput, match="2 taps cannot tell"):
         refine_taps(odds_at(truth, 6), 0.0, taps[:2])
 
 

@@ -36,6 +36,7 @@ from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.map_tempo import tempo_curve_of, weakest_first
 from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.score_of_map import Voice, score_of_map
+from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.beat.straight import plan_straightening
 from honest_stave.core.beat.tempo_map import Knot, Meter, TempoMap
 from honest_stave.core.errors import BadInput
@@ -111,7 +112,7 @@ def test_a_pin_stays_while_beats_around_it_move_and_beats_do_not_cross_it() -> N
         move_between(pinned, 5, 4.19)
     with pytest.raises(BadInput, match="no longer there"):
         move_between(pinned, 6, 4.3)
-    assert np.all(np.diff(stops_of(map_edits.smooth(move_between(sung(), 4, 4.44), 1.0)).time_s) > 0)
+    assert np.all(np.diff(stops_of(smooth(move_between(sung(), 4, 4.44), 1.0)).time_s) > 0)
 
 
 def test_let_go_an_onset_lies_where_it_was_heard() -> None:
@@ -222,7 +223,7 @@ def edited(beat_map: BeatMap, name: str, at: int, value: float) -> BeatMap:
         "half": lambda: map_edits.half_from(beat_map, min(at, last)),
         "release": lambda: map_edits.release(beat_map, [min(at, last)]),
         "hold": lambda: map_edits.hold(beat_map, min(at, last), 2),
-        "smooth": lambda: map_edits.smooth(beat_map, value),
+        "smooth": lambda: smooth(beat_map, value),
         "steady": lambda: map_edits.steady(beat_map, min(at, last - 3), min(at, last - 3) + 3),
         "end": lambda: pin_at(beat_map, min(at, last) + value, times_of(beat_map)[min(at, last)] + 0.5 * value),
     }[name]()

@@ -1766,10 +1766,29 @@ export interface components {
             action: string;
             /** Beats */
             beats?: number[];
-            /** Values */
-            values?: {
-                [key: string]: unknown;
-            };
+            /**
+             * @default {
+             *       "time_s": 0,
+             *       "place": 0,
+             *       "between": [],
+             *       "to_attack": false,
+             *       "bar": 1,
+             *       "beat": 1,
+             *       "numerator": 4,
+             *       "denominator": 4,
+             *       "meters": [],
+             *       "amount": 0,
+             *       "beats": 1,
+             *       "name": "",
+             *       "tap_s": [],
+             *       "subdivision": 1,
+             *       "accent": true,
+             *       "sound": "wood",
+             *       "level_db": 0,
+             *       "in_holds": "rest"
+             *     }
+             */
+            values?: components["schemas"]["BeatValues"];
             /** Base Revision */
             base_revision?: number | null;
         };
@@ -1816,6 +1835,8 @@ export interface components {
             confidence: number[];
             /** Pinned */
             pinned: boolean[];
+            /** Steady */
+            steady: boolean[];
             /** Bar */
             bar: number[];
             /** Beat */
@@ -1860,6 +1881,108 @@ export interface components {
             implausible: number[][];
             /** Held */
             held: number[][];
+        };
+        /**
+         * BeatValues
+         * @description What an edit of a map needs.
+         */
+        BeatValues: {
+            /**
+             * Time S
+             * @default 0
+             */
+            time_s?: number;
+            /**
+             * Place
+             * @default 0
+             */
+            place?: number;
+            /**
+             * Between
+             * @default []
+             */
+            between?: number[];
+            /**
+             * To Attack
+             * @default false
+             */
+            to_attack?: boolean;
+            /**
+             * Bar
+             * @default 1
+             */
+            bar?: number;
+            /**
+             * Beat
+             * @default 1
+             */
+            beat?: number;
+            /**
+             * Numerator
+             * @default 4
+             */
+            numerator?: number;
+            /**
+             * Denominator
+             * @default 4
+             */
+            denominator?: number;
+            /**
+             * Meters
+             * @default []
+             */
+            meters?: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Amount
+             * @default 0
+             */
+            amount?: number;
+            /**
+             * Beats
+             * @default 1
+             */
+            beats?: number;
+            /** Written Beats */
+            written_beats?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Tap S
+             * @default []
+             */
+            tap_s?: number[];
+            /**
+             * Subdivision
+             * @default 1
+             */
+            subdivision?: number;
+            /**
+             * Accent
+             * @default true
+             */
+            accent?: boolean;
+            /**
+             * Sound
+             * @default wood
+             */
+            sound?: string;
+            /**
+             * Level Db
+             * @default 0
+             */
+            level_db?: number;
+            /**
+             * In Holds
+             * @default rest
+             */
+            in_holds?: string;
         };
         /** Body_bring_in_api_folios__folio_id__takes_post */
         Body_bring_in_api_folios__folio_id__takes_post: {

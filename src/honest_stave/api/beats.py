@@ -1,6 +1,6 @@
 """Beat maps: a take's beats found, mended, made the folio's time, handed on."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from fastapi import APIRouter, Response
@@ -10,7 +10,7 @@ from pydantic_core import to_json
 from honest_stave.api.handing import HandOn, hand_on_model
 from honest_stave.api.models import Model, Opened, Revision, Seconds
 from honest_stave.api.takes import Queued
-from honest_stave.core.beat.beat_map import places_of
+from honest_stave.core.beat.beat_map import MOST_BEATS, places_of
 from honest_stave.core.beat.click import ticks_of
 from honest_stave.core.beat.held import likely_held
 from honest_stave.core.beat.map_files import click_notes
@@ -131,6 +131,7 @@ class BeatMapView(Model):
     drift_ms: list[float | None]
     confidence: list[float]
     pinned: list[bool]
+    steady: list[bool]
     bar: list[int]
     beat: list[int]
     position: list[float]
@@ -156,12 +157,36 @@ class BeatMapView(Model):
     held: list[list[float]]
 
 
+class BeatValues(Model):
+    """What an edit of a map needs."""
+
+    time_s: Seconds = 0.0
+    place: float = Field(0.0, ge=0, le=MOST_BEATS)
+    between: list[int] = Field([], min_length=1)
+    to_attack: bool = False
+    bar: int = Field(1, ge=-9999, le=9999)
+    beat: int = 1
+    numerator: int = 4
+    denominator: int = 4
+    meters: list[tuple[int, int, int]] = Field([], max_length=1000)
+    amount: float = Field(0.0, ge=0, le=1)
+    beats: int = Field(1, ge=1, le=MOST_BEATS)
+    written_beats: int | None = None
+    name: str = Field("", max_length=200)
+    tap_s: list[Seconds] = Field([], max_length=MOST_BEATS)
+    subdivision: int = 1
+    accent: bool = True
+    sound: str = "wood"
+    level_db: float = 0.0
+    in_holds: str = "rest"
+
+
 class BeatEdit(Model):
     """An edit of a map."""
 
     action: str
-    beats: list[int] = Field(default_factory=list, max_length=40_000)
-    values: dict[str, Any] = Field(default_factory=dict)
+    beats: list[int] = Field(default_factory=list, max_length=MOST_BEATS)
+    values: BeatValues = BeatValues()
     base_revision: int | None = None
 
 
@@ -195,7 +220,7 @@ class AskStraight(Model):
 class LayAnew(Model):
     """A place in a map's list of beats, with the share of the way to the next one."""
 
-    place: float = Field(ge=0, le=40_000)
+    place: float = Field(ge=0, le=MOST_BEATS)
 
 
 class Ticks(Model):
@@ -240,6 +265,7 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
         "drift_ms": [None if d is None else round(d, 2) for d in drift_ms_of(found)],
         "confidence": [b.confidence for b in found.beats],
         "pinned": [b.pinned for b in found.beats],
+        "steady": [b.steady for b in found.beats],
         "bar": places.bar.tolist(),
         "beat": places.beat.tolist(),
         "position": places.position.tolist(),
@@ -280,7 +306,8 @@ def get_map(studio: Opened, folio_id: str, map_id: str) -> Response:
 @router.post("/{map_id}/edits")
 def edit_map(studio: Opened, folio_id: str, map_id: str, body: BeatEdit) -> Revision:
     """Moves, pins, numbers, smooths: whatever mends a map."""
-    revision = beat_maps.edit(studio, folio_id, map_id, body.action, body.beats, body.values, body.base_revision)
+    values = body.values.model_dump(exclude_unset=True)
+    revision = beat_maps.edit(studio, folio_id, map_id, body.action, body.beats, values, body.base_revision)
     return Revision(revision=revision)
 
 

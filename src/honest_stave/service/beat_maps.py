@@ -3,7 +3,7 @@
 import time
 import uuid
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, replace
+from dataclasses import asdict, fields, replace
 from functools import reduce
 from typing import Any
 
@@ -28,6 +28,8 @@ from honest_stave.core.beat.click import check_click
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.reread import refine_taps, reread_between
 from honest_stave.core.beat.silences import as_rest
+from honest_stave.core.beat.smoothing import smooth
+from honest_stave.core.beat.tempo_map import check_meter
 from honest_stave.core.errors import BadInput
 from honest_stave.core.words import how_many
 from honest_stave.service import beats, folios, readings
@@ -50,6 +52,7 @@ def map_to_body(beat_map: BeatMap, at: float) -> dict[str, Any]:
         "heard_s": [None if b.heard_s is None else round(b.heard_s, 7) for b in beat_map.beats],
         "confidence": [round(b.confidence, 4) for b in beat_map.beats],
         "pins": [i for i, b in enumerate(beat_map.beats) if b.pinned],
+        "steady": [i for i, b in enumerate(beat_map.beats) if b.steady],
     }
     return json_like({**body, "columns": columns, "at": at})
 
@@ -69,13 +72,13 @@ def _row_of(onset: Between) -> list[Any]:
 def map_from_body(body: dict[str, Any]) -> BeatMap:
     """A map from its body."""
     columns = body["columns"]
-    pins = set(columns["pins"])
+    pins, steady = set(columns["pins"]), set(columns.get("steady", []))
     rows = zip(columns["time_s"], columns["heard_s"], columns["confidence"], strict=True)
     return BeatMap(
         name=body["name"],
         take=body["take"],
         reading=body["reading"],
-        beats=tuple(Beat(t, h, c, i in pins) for i, (t, h, c) in enumerate(rows)),
+        beats=tuple(Beat(t, h, c, i in pins, i in steady) for i, (t, h, c) in enumerate(rows)),
         meters=tuple(MeterFrom(**m) for m in body["meters"]),
         first_bar_number=body["first_bar_number"],
         # Earlier versions could hold the last beat, which has no end.
@@ -202,23 +205,23 @@ def said_of_clicks(studio: Studio, folio_id: str, beat_map: BeatMap, bars: Seque
 Edited = Callable[[Studio, str, BeatMap, list[int], Values], BeatMap]
 EDITS: dict[str, tuple[str, Edited]] = {
     "move": ("beat moved", lambda s, f, m, c, v: map_edits.move(m, c[0], v["time_s"])),
-    "pin": ("pinned", lambda s, f, m, c, v: map_edits.pin(m, c, to_attack=bool(v.get("to_attack")))),
+    "pin": ("pinned", lambda s, f, m, c, v: map_edits.pin(m, c, to_attack=v.get("to_attack", False))),
     "release": ("released", lambda s, f, m, c, v: map_edits.release(m, c)),
     "number": ("numbered", lambda s, f, m, c, v: map_edits.number(m, c[0], v["bar"], v["beat"])),
     "meter": ("meter set", lambda s, f, m, c, v: map_edits.meter_from(m, c[0], v["numerator"], v["denominator"])),
-    "meters": ("meters typed", lambda s, f, m, c, v: map_edits.meters_by_bar(m, [tuple(r) for r in v["meters"]])),
+    "meters": ("meters typed", lambda s, f, m, c, v: map_edits.meters_by_bar(m, v["meters"])),
     "double": ("twice the beats", lambda s, f, m, c, v: map_edits.double_from(m, c[0])),
     "half": ("half the beats", lambda s, f, m, c, v: map_edits.half_from(m, c[0])),
     "off beat": ("half a beat later", lambda s, f, m, c, v: map_edits.off_beat_from(m, c[0])),
     "insert": ("beat put in", lambda s, f, m, c, v: map_edits.insert(m, v["time_s"])),
     "remove": ("beats taken out", lambda s, f, m, c, v: map_edits.remove(m, c)),
-    "smooth": ("smoothed", lambda s, f, m, c, v: map_edits.smooth(m, v["amount"])),
+    "smooth": ("smoothed", lambda s, f, m, c, v: smooth(m, v["amount"])),
     "steady": ("made steady", lambda s, f, m, c, v: map_edits.steady(m, min(c), max(c))),
     "as hold": ("written hold made one", lambda s, f, m, c, v: as_hold(m, c[0], v["beats"])),
     "as rest": ("silence made a rest", lambda s, f, m, c, v: as_rest(m, c[0], v["beats"])),
     "hold": ("hold", lambda s, f, m, c, v: reduce(lambda b, i: map_edits.hold(b, i, v.get("written_beats")), c, m)),
     "mark": ("marker", lambda s, f, m, c, v: map_edits.mark(m, v["time_s"], v["name"])),
-    "click": ("click", lambda s, f, m, c, v: map_edits.click_from(m, check_click(ClickFrom(c[0], **v)))),
+    "click": ("click", lambda s, f, m, c, v: map_edits.click_from(m, _click(c[0], v))),
     "tap": ("tapped", lambda s, f, m, c, v: _tapped(s, f, m, v["tap_s"])),
     "re-read": ("read anew between pins", lambda s, f, m, c, v: _reread(s, f, m, c[0], v.get("beats"))),
     "move between": ("onset moved", lambda s, f, m, c, v: between.move_between(m, v["between"][0], v["time_s"])),
@@ -227,7 +230,26 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "pin at": ("pinned", lambda s, f, m, c, v: between.pin_at(m, v["place"], v["time_s"])),
     "rename": ("renamed", lambda s, f, m, c, v: replace(m, name=folios.clean_title(v["name"], "name"))),
 }
-NEED_NONE = {
+# What an edit cannot be without.
+NEEDED = {
+    "move": ("time_s",),
+    "number": ("bar", "beat"),
+    "meter": ("numerator", "denominator"),
+    "meters": ("meters",),
+    "insert": ("time_s",),
+    "smooth": ("amount",),
+    "as hold": ("beats",),
+    "as rest": ("beats",),
+    "mark": ("time_s", "name"),
+    "tap": ("tap_s",),
+    "move between": ("between", "time_s"),
+    "pin between": ("between",),
+    "release between": ("between",),
+    "pin at": ("place", "time_s"),
+    "rename": ("name",),
+}
+# Edits that concern no beat that is chosen.
+NEED_NO_BEAT = {
     "insert", "smooth", "mark", "tap", "meters", "rename", "move between", "pin between", "release between",
     "pin at",
 }  # fmt: skip
@@ -250,15 +272,19 @@ def edit(
     if action not in EDITS:
         raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
     beat_map = map_of(studio, folio_id, map_id)
-    if action not in NEED_NONE:
+    if action not in NEED_NO_BEAT:
         map_edits.check_chosen(beat_map, chosen)
+    missing = [name for name in NEEDED.get(action, ()) if name not in values]
+    if missing:
+        raise BadInput(f"This edit lacks {' and '.join(missing)}.", "Fill in every field.")
     label, make = EDITS[action]
-    try:
-        fresh = make(studio, folio_id, beat_map, chosen, values)
-    except (KeyError, TypeError, ValueError) as error:
-        raise BadInput(f"This edit lacks something: {error}.", "Fill in every field.") from error
-    fresh = between.carried(beat_map, fresh)
+    fresh = between.carried(beat_map, make(studio, folio_id, beat_map, chosen, values))
     return put(studio, folio_id, map_id, fresh, f"“{beat_map.name}”: {label}", base)
+
+
+def _click(beat: int, values: Values) -> ClickFrom:
+    known = {f.name for f in fields(ClickFrom)}
+    return check_click(ClickFrom(**{**{k: v for k, v in values.items() if k in known}, "beat": beat}))
 
 
 def _tapped(studio: Studio, folio_id: str, beat_map: BeatMap, tap_s: list[float]) -> BeatMap:
@@ -321,6 +347,7 @@ def counted_otherwise(beat_map: BeatMap, name: str) -> BeatMap:
         return check_map(replace(beat_map, meters=(replace(first, beat=moved), *beat_map.meters[1:])))
     if "/" in name and all(n.isdigit() for n in name.split("/", 1)):
         numerator, denominator = (int(n) for n in name.split("/", 1))
+        check_meter(numerator, denominator)
         return check_map(replace(beat_map, meters=(MeterFrom(first.beat, numerator, denominator),)))
     raise BadInput(f"There is no way to count called {name!r}.", "Choose one that is shown.")
 

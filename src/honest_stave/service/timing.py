@@ -9,6 +9,7 @@ from honest_stave.core.beat.propose import TempoProposal, propose_tempos, tempo_
 from honest_stave.core.beat.tempo_map import Meter, TempoMap
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings
+from honest_stave.core.words import how_many
 from honest_stave.service import folios, parts, readings
 from honest_stave.service.codec import tempo_from_body, tempo_to_body
 from honest_stave.service.following import rows_moved_with_time
@@ -93,7 +94,7 @@ def tapped(tap_s: list[float]) -> float:
     """
     bpm = tempo_of_taps(np.array(tap_s, float))
     if bpm is None:
-        raise BadInput(f"{len(tap_s)} taps say nothing yet.", f"Tap at least {FEWEST_TAPS} times.")
+        raise BadInput(f"{how_many(len(tap_s), 'tap')} cannot tell a tempo.", f"Tap at least {FEWEST_TAPS} times.")
     return round(bpm, 1)
 
 

@@ -97,6 +97,8 @@ export function beatActions(router: Router): Action[] {
     void beats.edit(pinned ? 'release' : 'pin')
   }
   function steady() {
+    const laid = beats.selected.filter((i) => beats.map?.steady[i])
+    if (beats.selectedSteady) return void beats.edit('release', {}, laid)
     if (beats.selected.length > 2) return void beats.edit('steady')
     notices.tell('Select a stretch first: Shift with an arrow key, or Shift and a click on its last beat.')
   }

@@ -6,9 +6,11 @@ import { useFolio } from './folio'
 import { betweenBeats, nearest, onBeat, type Place } from './mapPlaces'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
+import { plural } from '../ui/format'
 
 export type BeatMapView = Schemas['BeatMapView']
 export type Ticks = Schemas['Ticks']
+type BeatValues = Partial<Schemas['BeatValues']>
 
 export const useBeats = defineStore('beats', () => {
   const folio = useFolio()
@@ -39,6 +41,13 @@ export const useBeats = defineStore('beats', () => {
   const path = () => ({ folio_id: folio.id, map_id: id.value })
   const selected = computed(() => [...selection.value].sort((a, b) => a - b))
   const focus = computed(() => selected.value[0] ?? -1)
+  /** What is selected was made steady, from end to end. */
+  const selectedSteady = computed(() => {
+    const ends = [selected.value[0], selected.value.at(-1)]
+    const steady = (i: number) => map.value?.steady[i] ?? false
+    const kept = (i: number) => steady(i) || (map.value?.pinned[i] ?? false) || ends.includes(i)
+    return selected.value.some(steady) && selected.value.every(kept)
+  })
   const place = computed<Place | null>(() => {
     if (between.value >= 0) return betweenBeats(between.value)
     return focus.value >= 0 ? onBeat(focus.value) : null
@@ -138,7 +147,7 @@ export const useBeats = defineStore('beats', () => {
     await mute(strict, !hearStrict)
     notices.tell(hearStrict ? 'The strict performance is heard.' : 'The aligned performance is heard.')
   }
-  async function edit(action: string, values: Record<string, unknown> = {}, beats = selected.value) {
+  async function edit(action: string, values: BeatValues = {}, beats = selected.value) {
     const params = { path: path() }
     return folio.change(() =>
       told(
@@ -152,7 +161,7 @@ export const useBeats = defineStore('beats', () => {
   /** Pins a place at a moment. */
   function put(at: Place, time_s: number) {
     if (at.beat !== null) return edit('move', { time_s }, [at.beat])
-    return edit('move between', { between: [at.between], time_s }, [])
+    return edit('move between', { between: [at.between ?? 0], time_s }, [])
   }
   /** Pins where something is written to end, by beats and the share of the way to the next one. */
   const putEnd = (place: number, time_s: number) => edit('pin at', { place, time_s }, [])
@@ -160,7 +169,7 @@ export const useBeats = defineStore('beats', () => {
   function pin(at: Place, pinned: boolean) {
     const action = pinned ? 'pin' : 'release'
     if (at.beat !== null) return edit(action, {}, [at.beat])
-    return edit(`${action} between`, { between: [at.between] }, [])
+    return edit(`${action} between`, { between: [at.between ?? 0] }, [])
   }
   /** Has what lies between the pins around a place heard anew: beats, or what the score writes there. */
   async function reread(at: Place) {
@@ -213,11 +222,12 @@ export const useBeats = defineStore('beats', () => {
     const tap_s = taps.value
     taps.value = []
     if (tap_s.length >= 3) await edit('tap', { tap_s }, [])
-    else if (tap_s.length) notices.tell(`${tap_s.length} taps say nothing yet: tap at least three times.`)
+    else if (tap_s.length)
+      notices.tell(`${plural(tap_s.length, 'tap')} cannot tell a tempo: tap at least three times.`)
   }
 
   return {
-    map, ticks, scores, chosenMap, selection, selected, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
+    map, ticks, scores, chosenMap, selection, selected, selectedSteady, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
     load, select, selectPlace, selectTo, put, putEnd, pin, reread, extend, near, find, align, voices, mute, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

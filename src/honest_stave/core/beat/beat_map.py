@@ -33,12 +33,14 @@ class Beat:
         heard_s: where the attack was measured, None where nothing was.
         confidence: how clearly a beat was heard there, 0 to 1.
         pinned: set by the producer; nothing else moves it.
+        steady: laid evenly by the producer; smoothing leaves it there.
     """
 
     time_s: float
     heard_s: float | None = None
     confidence: float = 0.0
     pinned: bool = False
+    steady: bool = False
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,5 @@
 """Edits of a beat map by the producer. Each gives a new map; pins are moved by nothing but a move of their own."""
 
-import itertools
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import pairwise
@@ -9,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from honest_stave.core.beat.beat_map import (
-    SHORTEST_BEAT_S,
     Beat,
     BeatMap,
     ClickFrom,
@@ -23,14 +21,12 @@ from honest_stave.core.beat.beat_map import (
     stops_of,
     times_of,
 )
+from honest_stave.core.beat.smoothing import smoothed_s
+from honest_stave.core.beat.tempo_map import check_meter
 from honest_stave.core.errors import BadInput
 
 # A beat put in belongs no closer to its neighbours than this share of the gap.
 LEAST_SHARE = 0.08
-# Stiffness of the smoothing at amount 1, in beats to the sixth power: bends of about 25 beats stay.
-STIFFEST = 5000.0
-THIRD_DIFFERENCE = (-1.0, 3.0, -3.0, 1.0)
-PINNED_WEIGHT = 1e6
 
 
 def _with(beat_map: BeatMap, beats: Sequence[Beat]) -> BeatMap:
@@ -95,12 +91,19 @@ def pin(beat_map: BeatMap, chosen: Sequence[int], *, to_attack: bool = False) ->
 
 
 def release(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
-    """The beats as read again, where they were read."""
+    """The beats as read again, where they were read; between the pins around them the tempo bends as it did."""
     beats = list(beat_map.beats)
     for i in chosen:
-        heard_s = beats[i].heard_s
-        beats[i] = replace(beats[i], pinned=False, time_s=beats[i].time_s if heard_s is None else heard_s)
-    return smooth(replace(beat_map, beats=tuple(beats)), beat_map.smoothing)
+        beats[i] = replace(beats[i], pinned=False, steady=False)
+    loose = replace(beat_map, beats=tuple(beats))
+    stops = stops_of(loose)
+    pins = stops.place[stops.pinned]
+    free = np.zeros(len(beats), bool)
+    for i in chosen:
+        before, after = pins[pins < i][-1:], pins[pins > i][:1]
+        free[int(before[0]) + 1 if len(before) else 0 : int(np.ceil(after[0])) if len(after) else None] = True
+    moments = np.where(free, smoothed_s(loose, beat_map.smoothing), times_of(loose))
+    return _with(loose, [replace(b, time_s=t) for b, t in zip(beats, moments.tolist(), strict=True)])
 
 
 def number(beat_map: BeatMap, chosen: int, bar: int, beat: int) -> BeatMap:
@@ -137,7 +140,12 @@ def _meter_at(beat_map: BeatMap, beat: int) -> MeterFrom:
 
 
 def meter_from(beat_map: BeatMap, chosen: int, numerator: int, denominator: int) -> BeatMap:
-    """The meter from this beat on, which becomes a downbeat, up to the next change of meter."""
+    """The meter from this beat on, which becomes a downbeat, up to the next change of meter.
+
+    Raises:
+        BadInput: it is no meter.
+    """
+    check_meter(numerator, denominator)
     fresh = MeterFrom(chosen, numerator, denominator)
     meters = [m for m in beat_map.meters if m.beat != chosen]
     if chosen < meters[0].beat if meters else True:
@@ -156,8 +164,10 @@ def meters_by_bar(beat_map: BeatMap, listed: Sequence[tuple[int, int, int]]) -> 
     """Meters as typed in one go: rows of printed bar, numerator and denominator, rising by bar.
 
     Raises:
-        BadInput: bars out of order, or beyond the last.
+        BadInput: bars out of order, or beyond the last, or what is no meter.
     """
+    for _, numerator, denominator in listed:
+        check_meter(numerator, denominator)
     if not listed or any(b[0] <= a[0] for a, b in pairwise(listed)):
         raise BadInput("The bars of the meters do not rise.", "Type one line a bar, such as: 7 3/4, then 12 4/4.")
     origin = beat_map.meters[0].beat
@@ -286,49 +296,8 @@ def _stretch_end(beat_map: BeatMap, chosen: int) -> int:
     return next((m.beat + 1 for m in beat_map.meters[1:] if m.beat > chosen), len(beat_map.beats))
 
 
-def smooth(beat_map: BeatMap, amount: float) -> BeatMap:
-    """Read beats drawn towards an even tempo; pins, beats put in by hand, and holds stay.
-
-    Between pins the moments are found that lie near what was read and bend as little as the
-    amount asks for: penalised least squares over third differences (Whittaker, 1923), so that a
-    tempo that slows evenly stays as it is.
-
-    Args:
-        beat_map: the map.
-        amount: 0 for what was read, 1 for bends of no less than about 25 beats.
-    """
-    from scipy.linalg import solveh_banded
-
-    beats = beat_map.beats
-    count = len(beats)
-    read_s = np.array([b.time_s if b.heard_s is None or b.pinned else b.heard_s for b in beats])
-    moments = read_s
-    if amount > 0 and count >= 5:
-        fixed = np.array([b.pinned for b in beats])
-        weight = np.array([max(b.confidence, 0.05) for b in beats]) + PINNED_WEIGHT * fixed
-        stiff = np.full(count - 3, STIFFEST * amount**2)
-        for hold in beat_map.holds:
-            # The tempo may break at a hold: bends across it cost nothing.
-            stiff[max(hold.beat - 2, 0) : hold.beat + 1] = 0.0
-        bands = np.zeros((4, count))
-        bands[3] = weight
-        for a, b in itertools.product(range(4), range(4)):
-            if b >= a:
-                bands[3 - (b - a), b : b + count - 3] += stiff * THIRD_DIFFERENCE[a] * THIRD_DIFFERENCE[b]
-        # Solved for what differs from a straight line, so that large weights cost no precision.
-        line = np.linspace(read_s[0], read_s[-1], count)
-        moments = np.where(fixed, read_s, line + solveh_banded(bands, weight * (read_s - line)))
-    for onset in beat_map.between:
-        if onset.pinned:
-            before, after = onset.beat, onset.beat + 1
-            moments[before] = min(moments[before], onset.time_s - SHORTEST_BEAT_S * onset.share)
-            moments[after] = max(moments[after], onset.time_s + SHORTEST_BEAT_S * (1 - onset.share))
-    fresh = [replace(b, time_s=float(t)) for b, t in zip(beats, moments, strict=True)]
-    return _with(replace(beat_map, smoothing=amount), fresh)
-
-
 def steady(beat_map: BeatMap, first: int, last: int) -> BeatMap:
-    """The stretch made strictly steady between its ends, and between pins inside it."""
+    """The stretch made strictly steady between its ends, and between pins inside it; smoothing leaves it so."""
     if last - first < 2:
         raise BadInput("A stretch needs at least three beats.", "Select from the first to the last of them.")
     beats = list(beat_map.beats)
@@ -338,7 +307,7 @@ def steady(beat_map: BeatMap, first: int, last: int) -> BeatMap:
     moments = np.interp(np.arange(len(beats)), stops.place[kept], stops.time_s[kept])
     for i in range(first + 1, last):
         if not beats[i].pinned:
-            beats[i] = replace(beats[i], time_s=float(moments[i]))
+            beats[i] = replace(beats[i], time_s=float(moments[i]), steady=True)
     return _with(beat_map, beats)
 
 

@@ -4,7 +4,7 @@ import numpy as np
 
 from honest_stave.core.beat.beat_map import Beat, BeatMap, MeterFrom, check_map, times_of
 from honest_stave.core.beat.beats_engine import BeatsReading
-from honest_stave.core.beat.map_edits import smooth
+from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.beat.tempo_map import SAME_BEATS, Meter, TempoMap
 
 # Read beats are drawn towards an even tempo at first, as much as leaves nearly all where their attacks are (Morozov

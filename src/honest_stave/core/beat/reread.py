@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 from honest_stave.core.beat.beat_map import Beat
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
+from honest_stave.core.words import how_many
 
 Values = NDArray[np.float64]
 
@@ -35,7 +36,10 @@ def refine_taps(odds: NDArray[np.float32], starts_s: float, tap_s: Values) -> tu
     if np.any(np.diff(tap_s) <= 0):
         raise BadInput("Taps go back in time.", "Give their moments as they were tapped, one after the other.")
     if len(tap_s) < FEWEST_TAPS:
-        raise BadInput(f"{len(tap_s)} taps say nothing yet.", f"Tap at least {FEWEST_TAPS} times along the passage.")
+        raise BadInput(
+            f"{how_many(len(tap_s), 'tap')} cannot tell a tempo.",
+            f"Tap at least {FEWEST_TAPS} times along the passage.",
+        )
     lags = np.arange(-MOST_LATE_S, MOST_LATE_S + CELL_S / 2, CELL_S / 2)
     agreement = [_odds_at(odds, starts_s, tap_s - lag).mean() - 2.0 * abs(lag) for lag in lags]
     late_s = float(lags[int(np.argmax(agreement))])

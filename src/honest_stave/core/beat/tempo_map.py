@@ -163,6 +163,19 @@ def _convert(
     return np.asarray(target[i] + share * (target[i + 1] - target[i]))
 
 
+def check_meter(numerator: int, denominator: int) -> None:
+    """Nothing where the meter can be written.
+
+    Raises:
+        BadInput: it cannot.
+    """
+    if not 1 <= numerator <= 64 or denominator not in (1, 2, 4, 8, 16, 32):
+        raise BadInput(
+            f"{numerator}/{denominator} is no meter we can write.",
+            "Give beats from 1 to 64 over 1, 2, 4, 8, 16 or 32, such as 6/8.",
+        )
+
+
 def _check(tempo_map: TempoMap) -> None:
     if not tempo_map.knots:
         raise BadInput("A tempo map needs at least one knot.", "Set the moment of bar 1.")
@@ -188,8 +201,4 @@ def _check(tempo_map: TempoMap) -> None:
     if not bars or bars[0] != 0 or any(b <= a for a, b in itertools.pairwise(bars)):
         raise BadInput("The meters are out of order.", "The first meter belongs to the first bar.")
     for meter in tempo_map.meters:
-        if not 1 <= meter.numerator <= 64 or meter.denominator not in (1, 2, 4, 8, 16, 32):
-            raise BadInput(
-                f"{meter.numerator}/{meter.denominator} is no meter we can write.",
-                "Give beats from 1 to 64 over 1, 2, 4, 8, 16 or 32, such as 6/8.",
-            )
+        check_meter(meter.numerator, meter.denominator)

@@ -76,7 +76,9 @@ function bpm(at: number): string {
           ><span>{{ moved === null ? 'nothing heard' : `${signed(moved, 1)} ms` }}</span>
         </div>
         <div v-else class="finding">
-          <span>smoothed away</span><span>{{ moved === null ? '–' : `${signed(moved, 1)} ms` }}</span>
+          <span>{{ map.steady[i] ? 'made steady' : 'smoothed away' }}</span><span>{{
+            moved === null ? '–' : `${signed(moved, 1)} ms`
+          }}</span>
         </div>
         <div v-if="hold" class="finding">
           <span>held</span
@@ -95,7 +97,7 @@ function bpm(at: number): string {
         <ActButton action="beat-half" small />
         <ActButton action="beat-double" small />
         <ActButton action="beat-off" small />
-        <ActButton action="beat-steady" small />
+        <ActButton action="beat-steady" small :pressed="beats.selectedSteady" />
         <ActButton action="beat-click" small />
         <ActButton action="beat-remove" small />
       </div>

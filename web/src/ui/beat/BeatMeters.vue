@@ -16,6 +16,12 @@ function parts(text: string): [number, number] | null {
   const found = /^\s*(\d+)\s*\/\s*(\d+)\s*$/.exec(text)
   return found ? [Number(found[1]), Number(found[2])] : null
 }
+/** Bar, numerator and denominator. */
+function row(line: string): [number, number, number] | null {
+  const found = /^\s*(-?\d+)\s+(.*)$/.exec(line)
+  const meter = parts(found?.[2] ?? '')
+  return meter && [Number(found?.[1]), ...meter]
+}
 async function fromHere() {
   const found = parts(meter.value)
   if (!found) return notices.tell('A meter is written as 3/4 or 6/8.')
@@ -23,9 +29,10 @@ async function fromHere() {
   if (await beats.edit('meter', { numerator, denominator }, [beats.focus])) openDialog.value = ''
 }
 async function all() {
-  const rows = listed.value.split('\n').filter((line) => line.trim())
-  const meters = rows.map((line) => /^\s*(-?\d+)\s+(\d+)\s*\/\s*(\d+)\s*$/.exec(line)?.slice(1).map(Number))
-  const bad = meters.findIndex((m) => !m)
+  const lines = listed.value.split('\n').filter((line) => line.trim())
+  const rows = lines.map(row)
+  const meters = rows.filter((one) => one !== null)
+  const bad = rows.indexOf(null)
   if (bad >= 0) return notices.tell(`Line ${bad + 1} is no bar and meter.`, 'Type lines such as: 7 3/4')
   if (await beats.edit('meters', { meters }, [])) openDialog.value = ''
 }
