@@ -20,12 +20,14 @@ const pins = computed(() => map.value?.pinned.filter(Boolean).length ?? 0)
 const pinsBetween = computed(() => map.value?.between.pinned.filter(Boolean).length ?? 0)
 /** What holds each beat where it is. */
 const standing = computed(() => {
-  const { heard_s = [], pinned = [] } = map.value ?? {}
-  const heard = heard_s.filter((moment, i) => moment !== null && !pinned[i]).length
-  const laid = heard_s.length - heard - pins.value
+  const { heard_s = [], pinned = [], steady = [] } = map.value ?? {}
+  const evened = steady.filter((is, i) => is && !pinned[i]).length
+  const heard = heard_s.filter((moment, i) => moment !== null && !pinned[i] && !steady[i]).length
+  const laid = heard_s.length - heard - evened - pins.value
   return [
     plural(pins.value + pinsBetween.value, 'pin is law', 'pins are law'),
     heard || !laid ? `${plural(heard, 'beat follows', 'beats follow')} the recording` : '',
+    evened ? `${plural(evened, 'beat was', 'beats were')} made steady` : '',
     laid ? `${plural(laid, 'beat was', 'beats were')} laid, not heard` : '',
     weak.value,
   ]
