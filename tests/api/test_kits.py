@@ -185,6 +185,23 @@ def test_drums_among_stems_are_read_as_drums(app: App, kit: str) -> None:
     assert list(app.get()["kits"]) == [kit]
 
 
+def test_heard_anew_by_one_channel_a_kit_keeps_what_was_done_by_hand(app: App, kit: str) -> None:
+    before = app.get(f"/kits/{kit}")["slices"]
+    edit(app, kit, "remove", [before[3]["id"]])
+    edit(app, kit, "set", [before[5]["id"]], reversed=True)
+    app.send("PUT", f"/kits/{kit}/tempo", {"which": 1})
+    tempo = app.get(f"/kits/{kit}")["tempo"]
+    mended = app.get(f"/kits/{kit}")["slices"]
+    take = app.get()["kits"][kit]["take"]
+    asked = app.send("POST", "/kits", {"take": take, "channels": "left"})["jobs"][0]
+    assert app.watched.wait(asked)["state"] == "done"
+    again = app.get(f"/kits/{kit}")
+    assert [s["first_s"] for s in again["slices"]] == pytest.approx([s["first_s"] for s in mended], abs=0.005)
+    assert {s["id"] for s in again["slices"]} != {s["id"] for s in mended}
+    assert [s["settings"] for s in again["slices"]] == [s["settings"] for s in mended]
+    assert again["tempo"]["bpm"] == pytest.approx(tempo["bpm"], rel=0.005)
+
+
 def test_a_passage_of_the_pattern_is_repeated_on_the_grid(app: App, kit: str) -> None:
     part = app.send("POST", f"/kits/{kit}/pattern", {"from_bar": 2, "to_bar": 2, "times": 3})["part"]
     onsets = [n["onset_s"] for n in app.get(f"/parts/{part}/notes")]

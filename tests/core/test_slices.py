@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from honest_stave.core.beat.loop_tempo import propose_tempo
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
+from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.doubts import doubts_of
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import MOST_SLICES, Kit, Slice, SliceSettings, Strike
@@ -120,6 +121,38 @@ def test_cuts_taken_away_come_back_only_by_undo() -> None:
     kit = kit_edits.remove(KIT, ["r26460"])
     assert "r26460" not in [s.id for s in cut(replace(kit, threshold_db=-60.0))]
     assert len(cut(kit)) == len(cut()) - 1
+
+
+@settings(max_examples=50, deadline=None)
+@given(off=st.lists(st.integers(-300, 300), min_size=6, max_size=6))
+def test_what_was_done_by_hand_stays_with_its_stroke_in_another_reading(off: list[int]) -> None:
+    """300 frames are 7 ms: readings of other channels and of other engines place strokes up to 3 ms elsewhere."""
+    shift = dict(zip(sorted({float(t) for t in LOOP.time_s}), off, strict=True))
+    again = replace(LOOP, time_s=LOOP.time_s + np.array([shift[float(t)] / RATE for t in LOOP.time_s]))
+    kit = kit_edits.remove(KIT, ["r26460"])
+    kit = kit_edits.set_slices(kit, ["r92610"], {"gain_db": -6.0, "reversed": True})
+    kit = kit_edits.move(kit, cut(kit), ["r48510"], lambda s: s.first + 441, FRAMES)
+    kit = kit_edits.set_drums(kit, cut(kit), ["r136710"], ["snare"])
+    kit = kit_edits.put_in_order(kit, cut(kit), ["r136710"], -1)
+    now = moments_of(again, RATE)
+    slices = slices_of(now, cut_anew(kit, MOMENTS, now, RATE), RATE, FRAMES, 0)
+    assert [s.settings for s in slices] == [s.settings for s in cut(kit)]
+    assert [s.by_hand for s in slices] == [s.by_hand for s in cut(kit)]
+    assert [x.drum for s in slices for x in s.strikes] == [x.drum for s in cut(kit) for x in s.strikes]
+    assert 48951 in [s.first for s in slices]
+    fresh = cut_anew(kit, MOMENTS, now, RATE)
+    assert len(keys_of(fresh, slices)) == len(keys_of(kit, cut(kit)))
+    assert list(keys_of(fresh, slices).values()) == list(keys_of(kit, cut(kit)).values())
+
+
+def test_a_stroke_that_is_read_no_more_stays_cut_where_something_was_done_to_it() -> None:
+    kit = kit_edits.set_slices(KIT, ["r92610"], {"gain_db": -6.0})
+    kit = kit_edits.move(kit, cut(kit), ["r136710"], lambda s: s.first + 100, FRAMES)
+    now = MOMENTS[:3]
+    slices = slices_of(now, cut_anew(kit, MOMENTS, now, RATE), RATE, FRAMES, 0)
+    kept = [(s.first, [x.drum for x in s.strikes], s.settings.gain_db, s.by_hand) for s in slices[-2:]]
+    assert kept == [(92610, ["kick"], -6.0, True), (136810, ["tom"], 0.0, True)]
+    assert len(slices) == 1 + len(now) + 2
 
 
 def test_a_cut_cannot_pass_its_neighbour() -> None:

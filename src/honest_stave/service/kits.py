@@ -3,6 +3,7 @@
 import time
 import uuid
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.attack import refine_attacks
+from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.hearing import RATE as ENGINE_RATE
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import LEAD, Kit, Slice, SliceSettings, check_kit
@@ -33,6 +35,8 @@ CROSSING_REACH_S, QUIET_DB, QUIET_WINDOW_S = 0.003, -40.0, 0.002
 # An attack is looked for this close to a cut.
 ATTACK_CONTEXT_S = 0.5
 SILENT = 1e-4
+# Two readings mean the same tempo within this share.
+SAME_TEMPO = 0.005
 # The whole loop has a key of its own in a kit unless it is longer than this.
 LONGEST_LOOP_S = 60.0
 
@@ -94,13 +98,32 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
         kit_id, kit = uuid.uuid4().hex[:12], Kit(name=name, take=take_id, reading=kept["reading"])
         label = f"“{name}” cut"
     else:
-        # Cuts by hand and what was done to slices stay when the hits are read anew.
-        kit_id, kit = known, replace(kit_from_body(have[known]), reading=kept["reading"])
+        kit_id, kit = known, kit_from_body(have[known])
         label = f"“{kit.name}” cut by another reading"
     # The take may have been removed meanwhile; undo brings it back, with its kit.
     moments = _moments(studio.files.path(result["arrays"]), job.arguments["rate"])
+    if known is not None:
+        kit = _cut_anew(studio, folio_id, kit, kept["reading"], moments, job.arguments["rate"])
     put(studio, folio_id, kit_id, fitting(kit, moments), label, None)
     return {**kept, "kit": kit_id}
+
+
+def _cut_anew(
+    studio: Studio, folio_id: str, kit: Kit, reading_id: str, moments: tuple[Moment, ...], rate: int
+) -> Kit:
+    """The kit by another reading: what was done by hand stays where it was done, and the tempo that was chosen."""
+    before: tuple[Moment, ...] = ()
+    if kit.reading:
+        with suppress(BadInput):
+            # What an engine read that is no longer here cannot be opened.
+            before = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
+    fresh = replace(cut_anew(kit, before, moments, rate), reading=reading_id)
+    if not kit.tempo or kit.bpm is not None or not kit.reading:
+        return fresh
+    bpm = [t.bpm for t in hits.tempi_of(studio, folio_id, kit.reading)][kit.tempo :][:1]
+    proposed = [t.bpm for t in hits.tempi_of(studio, folio_id, reading_id)]
+    same = [i for i, each in enumerate(proposed) if bpm and abs(each / bpm[0] - 1) < SAME_TEMPO]
+    return replace(fresh, tempo=same[0]) if same else replace(fresh, tempo=0, bpm=bpm[0] if bpm else None)
 
 
 def put(studio: Studio, folio_id: str, kit_id: str, kit: Kit, label: str, base: int | None) -> int:
