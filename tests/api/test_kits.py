@@ -202,6 +202,28 @@ def test_heard_anew_by_one_channel_a_kit_keeps_what_was_done_by_hand(app: App, k
     assert again["tempo"]["bpm"] == pytest.approx(tempo["bpm"], rel=0.005)
 
 
+def test_a_pattern_plays_on_what_it_played_when_the_kit_is_cut_otherwise(app: App, kit: str) -> None:
+    part = app.send("POST", f"/kits/{kit}/pattern", {})["part"]
+
+    def plays() -> list[str]:
+        """The slice that each note plays, in order of time."""
+        id_of = {s["key"]: s["id"] for s in app.get(f"/kits/{kit}")["slices"]}
+        return [id_of.get(n["pitch"], "") for n in app.get(f"/parts/{part}/notes")]
+
+    before = plays()
+    first = app.get(f"/kits/{kit}")["slices"][0]
+    edit(app, kit, "cut", [], at_s=(first["first_s"] + first["last_s"]) / 2)
+    app.send("PATCH", f"/kits/{kit}", {"root": 48})
+    assert plays() == before
+    gone = app.get(f"/kits/{kit}")["slices"][4]["id"]
+    edit(app, kit, "remove", [gone])
+    assert plays() == ["" if i == gone else i for i in before]
+    (told,) = app.get(f"/kits/{kit}")["played"]
+    assert (told["part"], told["slices"], told["silent"]) == (part, len(before) - 1, 1)
+    app.send("POST", "/undo")
+    assert plays() == before
+
+
 def test_a_passage_of_the_pattern_is_repeated_on_the_grid(app: App, kit: str) -> None:
     part = app.send("POST", f"/kits/{kit}/pattern", {"from_bar": 2, "to_bar": 2, "times": 3})["part"]
     onsets = [n["onset_s"] for n in app.get(f"/parts/{part}/notes")]

@@ -10,50 +10,15 @@ from hypothesis import strategies as st
 from honest_stave.core.beat.loop_tempo import propose_tempo
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
-from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.doubts import doubts_of
 from honest_stave.core.hits.keys import keys_of, loop_key
-from honest_stave.core.hits.kit import MOST_SLICES, Kit, Slice, SliceSettings, Strike
+from honest_stave.core.hits.kit import MOST_SLICES, SliceSettings, Strike
 from honest_stave.core.hits.pattern import at_pace, drum_notes, pattern_of, repeated, shuffled
-from honest_stave.core.hits.reading import DRUMS, HitsReading
 from honest_stave.core.hits.slice_sound import null_test, sound_of
 from honest_stave.core.hits.slicing import Moment, as_set, fitting, moments_of, slices_of, zero_crossing
 from honest_stave.core.hits.zones_of_kit import OVERLAP_S, stretched_tail, zones_of
 from tests.made import RATE
-
-FRAMES = 4 * RATE
-KIT = Kit("kit", "take")
-SAMPLES = np.random.default_rng(1).normal(0, 0.1, (FRAMES, 2)).astype(np.float32)
-
-
-def reading(rows: list[tuple[float, str, float, float]]) -> HitsReading:
-    """Hits of (time_s, drum, velocity, level_db), all sure."""
-    time_s, drum, velocity, level_db = zip(*rows, strict=True)
-    count = len(rows)
-    return HitsReading(
-        time_s=np.array(time_s),
-        within_s=np.full(count, 0.0014),
-        drum=np.array([DRUMS.index(d) for d in drum]),
-        velocity=np.array(velocity, float),
-        confidence=np.full(count, 0.9),
-        runner_up=np.full(count, 3),
-        runner_up_share=np.full(count, 0.05),
-        level_db=np.array(level_db, float),
-        kind=tuple(drum),
-    )
-
-
-LOOP = reading(
-    [
-        (0.1, "kick", 100, -10.0), (0.1, "hat", 60, -10.0), (0.6, "hat", 60, -24.0), (1.1, "snare", 110, -9.0),
-        (1.6, "snare", 25, -30.0), (2.1, "kick", 90, -11.0), (3.1, "tom", 90, -14.0),
-    ]
-)  # fmt: skip
-MOMENTS = moments_of(LOOP, RATE)
-
-
-def cut(kit: Kit = KIT) -> tuple[Slice, ...]:
-    return slices_of(MOMENTS, kit, RATE, FRAMES, 0)
+from tests.made_loop import FRAMES, KIT, LOOP, SAMPLES, cut
 
 
 def test_two_drums_at_one_moment_are_one_slice() -> None:
@@ -121,38 +86,6 @@ def test_cuts_taken_away_come_back_only_by_undo() -> None:
     kit = kit_edits.remove(KIT, ["r26460"])
     assert "r26460" not in [s.id for s in cut(replace(kit, threshold_db=-60.0))]
     assert len(cut(kit)) == len(cut()) - 1
-
-
-@settings(max_examples=50, deadline=None)
-@given(off=st.lists(st.integers(-300, 300), min_size=6, max_size=6))
-def test_what_was_done_by_hand_stays_with_its_stroke_in_another_reading(off: list[int]) -> None:
-    """300 frames are 7 ms: readings of other channels and of other engines place strokes up to 3 ms elsewhere."""
-    shift = dict(zip(sorted({float(t) for t in LOOP.time_s}), off, strict=True))
-    again = replace(LOOP, time_s=LOOP.time_s + np.array([shift[float(t)] / RATE for t in LOOP.time_s]))
-    kit = kit_edits.remove(KIT, ["r26460"])
-    kit = kit_edits.set_slices(kit, ["r92610"], {"gain_db": -6.0, "reversed": True})
-    kit = kit_edits.move(kit, cut(kit), ["r48510"], lambda s: s.first + 441, FRAMES)
-    kit = kit_edits.set_drums(kit, cut(kit), ["r136710"], ["snare"])
-    kit = kit_edits.put_in_order(kit, cut(kit), ["r136710"], -1)
-    now = moments_of(again, RATE)
-    slices = slices_of(now, cut_anew(kit, MOMENTS, now, RATE), RATE, FRAMES, 0)
-    assert [s.settings for s in slices] == [s.settings for s in cut(kit)]
-    assert [s.by_hand for s in slices] == [s.by_hand for s in cut(kit)]
-    assert [x.drum for s in slices for x in s.strikes] == [x.drum for s in cut(kit) for x in s.strikes]
-    assert 48951 in [s.first for s in slices]
-    fresh = cut_anew(kit, MOMENTS, now, RATE)
-    assert len(keys_of(fresh, slices)) == len(keys_of(kit, cut(kit)))
-    assert list(keys_of(fresh, slices).values()) == list(keys_of(kit, cut(kit)).values())
-
-
-def test_a_stroke_that_is_read_no_more_stays_cut_where_something_was_done_to_it() -> None:
-    kit = kit_edits.set_slices(KIT, ["r92610"], {"gain_db": -6.0})
-    kit = kit_edits.move(kit, cut(kit), ["r136710"], lambda s: s.first + 100, FRAMES)
-    now = MOMENTS[:3]
-    slices = slices_of(now, cut_anew(kit, MOMENTS, now, RATE), RATE, FRAMES, 0)
-    kept = [(s.first, [x.drum for x in s.strikes], s.settings.gain_db, s.by_hand) for s in slices[-2:]]
-    assert kept == [(92610, ["kick"], -6.0, True), (136810, ["tom"], 0.0, True)]
-    assert len(slices) == 1 + len(now) + 2
 
 
 def test_a_cut_cannot_pass_its_neighbour() -> None:

@@ -2706,6 +2706,8 @@ export interface components {
             doubts: string[];
             /** Sure */
             sure: number;
+            /** Played */
+            played: components["schemas"]["Played"][];
         };
         /**
          * Knot
@@ -3165,6 +3167,20 @@ export interface components {
             bar?: number;
             /** Base Revision */
             base_revision?: number | null;
+        };
+        /**
+         * Played
+         * @description What a part makes of a kit: how many slices it plays, how many of its notes play nothing.
+         */
+        Played: {
+            /** Part */
+            part: string;
+            /** Name */
+            name: string;
+            /** Slices */
+            slices: number;
+            /** Silent */
+            silent: number;
         };
         /**
          * ProofBody

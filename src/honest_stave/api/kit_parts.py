@@ -14,6 +14,7 @@ from honest_stave.core.signal.convert import pitch_to_hz
 from honest_stave.core.sound.stretches import at_rate, stereo
 from honest_stave.service import kit_files, kit_parts, kits
 from honest_stave.service.kit_parts import PatternSettings
+from honest_stave.service.kit_playing import KIT_INSTRUMENT
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
 ATTACK_S, RELEASE_S = 0.0, 0.005
@@ -65,7 +66,7 @@ def get_instrument(studio: Opened, folio_id: str, kit_id: str, rate: PlayedRate,
         infos.append(SampleInfo(first=first, frames=count, root_hz=hz, loop_start=0, loop_end=0))
         first += count
     return InstrumentInfo(
-        id=kits.KIT_INSTRUMENT + kit_id,
+        id=KIT_INSTRUMENT + kit_id,
         name=found.kit.name,
         program=0,
         rate=rate,

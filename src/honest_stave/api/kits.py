@@ -13,7 +13,7 @@ from honest_stave.core.hits.doubts import SURE, doubts_of
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.stretches import at_rate, stereo
-from honest_stave.service import hits, kit_tempo, kits, timing
+from honest_stave.service import hits, kit_playing, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
@@ -74,6 +74,15 @@ class LoopTempo(Model):
     end_off_s: float
 
 
+class Played(Model):
+    """What a part makes of a kit: how many slices it plays, how many of its notes play nothing."""
+
+    part: str
+    name: str
+    slices: int
+    silent: int
+
+
 class KitView(Model):
     """A kit with everything that is drawn of it."""
 
@@ -90,6 +99,7 @@ class KitView(Model):
     tempi: list[LoopTempo]
     doubts: list[str]
     sure: float
+    played: list[Played]
 
 
 class Thresholds(Model):
@@ -176,7 +186,7 @@ def ask(studio: Opened, folio_id: str, body: AskHits) -> Queued:
     return Queued(jobs=[hits.ask(studio, folio_id, body.take, listen)])
 
 
-def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
+def _view(studio: Opened, folio_id: str, kit_id: str, found: OpenKit) -> Response:
     """The kit as a ``KitView``; thousands of slices leave without being checked: they come from core as they are."""
     rate = found.rate
     tempo_map = kit_tempo.map_of_loop(studio, folio_id, found.kit)
@@ -212,6 +222,7 @@ def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
         "tempi": tempi,
         "doubts": doubts_of(found.slices),
         "sure": SURE,
+        "played": kit_playing.played(studio, folio_id, kit_id, found.playable),
     }
     return Response(to_json(view), media_type="application/json")
 
@@ -231,13 +242,13 @@ def set_note_maps(studio: Opened, folio_id: str, body: NoteMaps) -> NoteMaps:
 @router.get("/{kit_id}", response_model=KitView)
 def get_kit(studio: Opened, folio_id: str, kit_id: str) -> Response:
     """A kit with its slices."""
-    return _view(studio, folio_id, kits.opened(studio, folio_id, kit_id))
+    return _view(studio, folio_id, kit_id, kits.opened(studio, folio_id, kit_id))
 
 
 @router.post("/{kit_id}/try", response_model=KitView)
 def try_thresholds(studio: Opened, folio_id: str, kit_id: str, body: Thresholds) -> Response:
     """The kit at other thresholds, without keeping them."""
-    return _view(studio, folio_id, kits.opened(studio, folio_id, kit_id, body.model_dump(exclude_none=True)))
+    return _view(studio, folio_id, kit_id, kits.opened(studio, folio_id, kit_id, body.model_dump(exclude_none=True)))
 
 
 @router.patch("/{kit_id}")

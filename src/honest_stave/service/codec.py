@@ -14,6 +14,8 @@ def note_to_body(note: Note) -> Body:
     """JSON body of a note; its id is the entity's."""
     body = asdict(note)
     del body["id"]
+    if not note.cut:
+        del body["cut"]
     return json_like(body)
 
 

@@ -12,7 +12,8 @@ from honest_stave.core.harmony.together import struck_together
 from honest_stave.core.hits.keys import names_of_keys
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.service import parts, readings, takes
-from honest_stave.service.kits import KIT_INSTRUMENT, maps_of_take
+from honest_stave.service.kit_playing import KIT_INSTRUMENT
+from honest_stave.service.kits import maps_of_take
 from honest_stave.service.studio import Studio
 
 MOST_COLUMNS = 1024

@@ -11,8 +11,9 @@ from honest_stave.core.part.notes import Note, Part
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios
 from honest_stave.service.codec import note_to_body, part_to_body
+from honest_stave.service.kit_playing import KIT_INSTRUMENT
 from honest_stave.service.kit_tempo import loop_tempo, map_of_loop
-from honest_stave.service.kits import KIT_INSTRUMENT, OpenKit, opened
+from honest_stave.service.kits import OpenKit, opened
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 

@@ -19,17 +19,18 @@ from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.hearing import RATE as ENGINE_RATE
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import LEAD, Kit, Slice, SliceSettings, check_kit
+from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable
 from honest_stave.core.hits.slice_sound import NullTest, null_test, sound_of
 from honest_stave.core.hits.slicing import Moment, fitting, moments_of, slices_of, zero_crossing
 from honest_stave.service import folios, hits, readings, takes
 from honest_stave.service.codec import json_like
 from honest_stave.service.decoding import open_samples
+from honest_stave.service.following import Rows
+from honest_stave.service.kit_playing import parts_of, rows_moved_with_keys
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 from honest_stave.store.tables import Job, Preference
 
-# What the part of a kit is played by.
-KIT_INSTRUMENT = "kit:"
 # A cut moves to a zero crossing no farther than this, and only where it is as quiet as this against the loudest.
 CROSSING_REACH_S, QUIET_DB, QUIET_WINDOW_S = 0.003, -40.0, 0.002
 # An attack is looked for this close to a cut.
@@ -62,6 +63,12 @@ class OpenKit:
     def loop_key(self) -> int | None:
         """Key of the whole loop, none for a long recording."""
         return loop_key(self.kit, self.keys) if len(self.samples) <= LONGEST_LOOP_S * self.rate else None
+
+    @property
+    def playable(self) -> Playable:
+        """What its keys play, the whole loop too."""
+        whole = {} if self.loop_key is None else {WHOLE_LOOP: self.loop_key}
+        return Playable(self.slices, {**self.keys, **whole})
 
     @property
     def keyless(self) -> int:
@@ -131,7 +138,19 @@ def put(studio: Studio, folio_id: str, kit_id: str, kit: Kit, label: str, base: 
     with studio.database.session() as session:
         before = history.entities(session, folio_id, "kit").get(kit_id, {})
     body = kit_to_body(check_kit(kit), before.get("at", time.time()))
-    return folios.change(studio, folio_id, history.Edit(label, put=[("kit", "", kit_id, body)]), base)
+    rows = _rows_played(studio, folio_id, kit_id, kit_from_body(before), kit) if before else []
+    return folios.change(studio, folio_id, history.Edit(label, put=[("kit", "", kit_id, body), *rows]), base)
+
+
+def _rows_played(studio: Studio, folio_id: str, kit_id: str, before: Kit, now: Kit) -> Rows:
+    if not parts_of(studio, folio_id, kit_id):
+        return []
+    try:
+        old, new = (_open(studio, folio_id, kit) for kit in (before, now))
+    except BadInput:
+        # What an engine read that is no longer here cannot be opened, nor a kit whose cuts are too many.
+        return []
+    return rows_moved_with_keys(studio, folio_id, kit_id, old.playable, new.playable, new.rate)
 
 
 def kit_of(studio: Studio, folio_id: str, kit_id: str) -> Kit:
@@ -154,8 +173,10 @@ def maps_of_take(studio: Studio, folio_id: str, take_id: str) -> list[dict[str, 
 def opened(studio: Studio, folio_id: str, kit_id: str, changes: dict[str, Any] | None = None) -> OpenKit:
     """A kit with its slices; ``changes`` are tried without being kept."""
     kit = kit_of(studio, folio_id, kit_id)
-    if changes:
-        kit = check_kit(replace(kit, **changes))
+    return _open(studio, folio_id, check_kit(replace(kit, **changes)) if changes else kit)
+
+
+def _open(studio: Studio, folio_id: str, kit: Kit) -> OpenKit:
     take = takes.audio_take(studio, folio_id, kit.take)
     samples, rate = takes.samples_of(studio, take)
     moments = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)

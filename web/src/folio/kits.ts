@@ -27,6 +27,10 @@ function whole(found: Schemas['KitView']): KitView {
   return found as KitView
 }
 
+/** Whether a part is played by a kit, at whatever pace. */
+const playedBy = (part: { instrument: string }, kit: string) =>
+  `${part.instrument}:`.startsWith(`kit:${kit}:`)
+
 export const useKits = defineStore('kits', () => {
   const folio = useFolio()
   const notes = useNotes()
@@ -108,6 +112,12 @@ export const useKits = defineStore('kits', () => {
       askNull()
     },
     { immediate: true },
+  )
+  // What its parts make of the kit.
+  watch(
+    () =>
+      JSON.stringify(Object.entries(folio.state?.parts ?? {}).filter(([, part]) => playedBy(part, id.value))),
+    () => void load(),
   )
 
   function select(ids: string[], add = false) {

@@ -28,7 +28,7 @@ def cut_anew(kit: Kit, before: Sequence[Moment], now: Sequence[Moment], rate: in
     moved = dict(kit.moved)
     named = {*moved, *kit.away, *kit.slices, *kit.order}
     frames = {id: int(id.removeprefix(READ)) for id in sorted(named) if id.startswith(READ)}
-    ids = _partners(frames, [m.frame for m in now], SAME_S * rate)
+    ids = {i: cut_id(now[n].frame) for i, n in paired(frames, [m.frame for m in now], SAME_S * rate).items()}
     lost = [i for i in frames if i not in ids and i not in kit.away and (i in moved or i in kit.slices)]
     ids |= {i: f"h{i}" for i in lost}
     heard = {cut_id(m.frame): _drums(m, kit) for m in before}
@@ -46,21 +46,27 @@ def cut_anew(kit: Kit, before: Sequence[Moment], now: Sequence[Moment], rate: in
     )
 
 
-def _partners(frames: dict[str, int], now: Sequence[int], reach: float) -> dict[str, str]:
-    """The id that each cut has in the new reading: that of the nearest stroke within reach, each stroke once."""
+def paired(frames: dict[str, int], now: Sequence[int], reach: float) -> dict[str, int]:
+    """Which of the moments is that of each name: the nearest within reach, each at most once.
+
+    Args:
+        frames: moment of each name.
+        now: moments, rising.
+        reach: so far from its own at most.
+    """
     if not frames or not len(now):
         return {}
-    names, places, strokes = list(frames), np.array(list(frames.values())), np.asarray(now)
-    after = np.clip(np.searchsorted(strokes, places), 0, len(strokes) - 1)
-    ahead = np.maximum(after - 1, 0)
-    nearest = np.where(np.abs(strokes[ahead] - places) <= np.abs(strokes[after] - places), ahead, after)
-    far = np.abs(strokes[nearest] - places)
-    found: dict[str, str] = {}
+    names, places, there = list(frames), np.array(list(frames.values())), np.asarray(now)
+    after = np.clip(np.searchsorted(there, places), 0, len(there) - 1)
+    before = np.maximum(after - 1, 0)
+    nearest = np.where(np.abs(there[before] - places) <= np.abs(there[after] - places), before, after)
+    far = np.abs(there[nearest] - places)
+    found: dict[str, int] = {}
     taken: set[int] = set()
     for i in np.argsort(far, kind="stable").tolist():
         if far[i] <= reach and int(nearest[i]) not in taken:
             taken.add(int(nearest[i]))
-            found[names[i]] = cut_id(int(strokes[nearest[i]]))
+            found[names[i]] = int(nearest[i])
     return found
 
 

@@ -49,6 +49,7 @@ class Note:
         origin: what was read, None for a note added by hand.
         touched: edited by hand; the doubt limit leaves it alone.
         line: the line of a texture that the producer has put it into, empty where lines are found by rule.
+        cut: in a part that a kit plays, whose slice it plays as soon as a key does again; empty while one does.
     """
 
     id: str
@@ -60,6 +61,7 @@ class Note:
     origin: Origin | None = None
     touched: bool = False
     line: str = ""
+    cut: str = ""
 
     @property
     def duration_s(self) -> float:

@@ -14,6 +14,7 @@ const kits = useKits()
 const notes = useNotes()
 const router = useRouter()
 const kit = computed(() => kits.kit?.kit)
+const onKeys = computed(() => kits.playable.filter((s) => s.key !== null).length)
 const value = (event: Event) => (event.target as HTMLSelectElement).value
 const nulled = computed(() => {
   const found = kits.nulled
@@ -68,6 +69,12 @@ async function toPart(what: 'pattern' | 'drums') {
     <div v-if="kits.kit?.loop_key != null" class="finding">
       <span>whole loop</span><span>{{ pitchName(kits.kit.loop_key) }}</span>
     </div>
+    <p v-for="part in kits.kit?.played" :key="part.part" class="soft" data-test="played">
+      “{{ part.name }}” plays {{ part.slices }} of {{ plural(onKeys, 'slice')
+      }}<span v-if="part.silent" class="silent"
+        >; of {{ plural(part.silent, 'note') }} the cut is gone: nothing sounds there</span
+      >.
+    </p>
     <label class="finding">
       <span>tails at another tempo</span>
       <select
@@ -108,6 +115,9 @@ async function toPart(what: 'pattern' | 'drums') {
 .null {
   font-weight: 600;
   color: var(--ink);
+}
+.silent {
+  color: var(--madder);
 }
 .field {
   max-width: 176px;

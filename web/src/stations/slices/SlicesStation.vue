@@ -40,6 +40,8 @@ function played(event: KeyboardEvent) {
 const others = computed(() => folio.takesWith('kits'))
 onMounted(() => {
   window.addEventListener('keydown', played, true)
+  // Notes that play it may have been edited meanwhile.
+  if (kits.kit) void kits.load()
   const drums = folio.recordings.filter((id) => folio.state?.takes[id]?.facts.seems?.name === 'drums')
   if (!kits.id) notes.offerSuiting([...others.value, ...drums])
 })

@@ -1,0 +1,56 @@
+"""Parts that a kit plays: when its keys change, their notes go on playing the slices that they played."""
+
+from dataclasses import dataclass
+
+from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable, played_on
+from honest_stave.service.codec import note_to_body
+from honest_stave.service.following import Rows
+from honest_stave.service.studio import Studio
+from honest_stave.store import history
+
+# What the part of a kit is played by; its pace may follow.
+KIT_INSTRUMENT = "kit:"
+
+
+def parts_of(studio: Studio, folio_id: str, kit_id: str) -> dict[str, str]:
+    """Names of the parts that a kit plays, by id."""
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "part")
+    return {i: b["name"] for i, b in bodies.items() if f"{b['instrument']}:".startswith(f"{KIT_INSTRUMENT}{kit_id}:")}
+
+
+@dataclass(frozen=True)
+class Played:
+    """What a part makes of a kit.
+
+    Args:
+        part, name: its id, and how it is called.
+        slices: how many of the kit's slices on keys it plays.
+        silent: how many of its notes play nothing, their cut being gone.
+    """
+
+    part: str
+    name: str
+    slices: int
+    silent: int
+
+
+def played(studio: Studio, folio_id: str, kit_id: str, playable: Playable) -> list[Played]:
+    """What each part that a kit plays makes of it."""
+    own = {key for id, key in playable.keys.items() if id != WHOLE_LOOP}
+    found = []
+    for part_id, name in parts_of(studio, folio_id, kit_id).items():
+        notes = studio.part_notes.of(folio_id, part_id)
+        found.append(Played(part_id, name, len(own & {n.pitch for n in notes}), sum(bool(n.cut) for n in notes)))
+    return found
+
+
+def rows_moved_with_keys(
+    studio: Studio, folio_id: str, kit_id: str, before: Playable, now: Playable, rate: int
+) -> Rows:
+    """Notes of these parts, on the keys that play their slices now."""
+    rows: Rows = []
+    for part_id in parts_of(studio, folio_id, kit_id):
+        moved = played_on(studio.part_notes.of(folio_id, part_id), before, now, rate)
+        rows += [("note", part_id, n.id, note_to_body(n)) for n in moved]
+    return rows
