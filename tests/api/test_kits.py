@@ -138,6 +138,11 @@ def test_a_slice_plays_a_slice_of_another_take(app: App, kit: str) -> None:
     sound = app.client.get(app.url(f"/kits/{kit}/slices/{own}/sound?rate={RATE}"))
     heard = np.frombuffer(sound.content, np.float32).reshape(2, -1)
     assert heard.shape[1] == round((source["last_s"] - source["first_s"]) * RATE)
+    # Without that take it plays its own sound again, until undo brings the take back.
+    app.send("POST", "/takes/remove", {"takes": [take]})
+    assert app.get(f"/kits/{kit}/null")["exact"]
+    app.send("POST", "/undo")
+    assert not app.get(f"/kits/{kit}/null")["exact"]
 
 
 def test_tempo_typed_as_bars_and_given_to_the_folio(app: App, kit: str) -> None:

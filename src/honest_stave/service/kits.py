@@ -181,7 +181,9 @@ def _open(studio: Studio, folio_id: str, kit: Kit) -> OpenKit:
     samples, rate = takes.samples_of(studio, take)
     moments = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
     silent_until = _silent_until(studio.files.path(take["facts"]["samples"]), take["facts"]["channels"])
-    slices = slices_of(moments, kit, rate, len(samples), silent_until)
+    with studio.database.session() as session:
+        heard = kit_edits.by_takes(kit, history.entities(session, folio_id, "take"))
+    slices = slices_of(moments, heard, rate, len(samples), silent_until)
     return OpenKit(kit, slices, keys_of(kit, slices), moments, samples, rate)
 
 

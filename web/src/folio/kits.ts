@@ -104,6 +104,8 @@ export const useKits = defineStore('kits', () => {
       // Where no tempo is told of a loop, the folio's bars are its own.
       () => JSON.stringify(folio.state?.settings.tempo),
       () => folio.placeOf(notes.takeId),
+      // Slices may play another take’s sound.
+      () => Object.keys(folio.state?.takes ?? {}).join(),
     ],
     ([now], before) => {
       // Thresholds that still move outlast what is kept meanwhile.

@@ -1,6 +1,6 @@
 """Edits of a kit by hand: cuts set, moved and taken away, slices changed."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from itertools import pairwise
 from typing import Any
@@ -131,3 +131,13 @@ def put_in_order(kit: Kit, slices: Sequence[Slice], ids: Sequence[str], by: int)
 
 def _kept(settings: dict[str, SliceSettings]) -> dict[str, SliceSettings]:
     return {i: s for i, s in settings.items() if s != SliceSettings()}
+
+
+def by_takes(kit: Kit, there: Collection[str]) -> Kit:
+    """The kit as it sounds: a slice whose other take is not there plays its own sound."""
+    own = {
+        i: replace(s, take="", first_frame=0, last_frame=0)
+        for i, s in kit.slices.items()
+        if s.take and s.take not in there
+    }
+    return replace(kit, slices={**kit.slices, **own}) if own else kit

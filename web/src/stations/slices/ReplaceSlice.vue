@@ -7,7 +7,11 @@ import { useKits, type SliceBody } from '../../folio/kits'
 
 const folio = useFolio()
 const kits = useKits()
-const others = computed(() => Object.entries(folio.state?.kits ?? {}).filter(([id]) => id !== kits.id))
+const takes = computed(() => folio.state?.takes ?? {})
+const others = computed(() =>
+  Object.entries(folio.state?.kits ?? {}).filter(([id, kit]) => id !== kits.id && kit.take in takes.value),
+)
+const lent = computed(() => kits.focus?.settings.take ?? '')
 const from = ref('')
 const offered = ref<SliceBody[]>([])
 
@@ -25,8 +29,8 @@ async function take(event: Event) {
 </script>
 
 <template>
-  <div v-if="kits.focus?.settings.take" class="finding">
-    <span>plays another take</span>
+  <div v-if="lent" class="finding">
+    <span>{{ lent in takes ? `plays “${takes[lent].name}”` : 'its other take is removed' }}</span>
     <button type="button" class="act small" @click="kits.edit('replace', {})">Its own again</button>
   </div>
   <div v-else-if="others.length" class="finding">
