@@ -2904,6 +2904,11 @@ export interface components {
             touched: boolean;
             /** Line */
             line: string;
+            /**
+             * Cut
+             * @default
+             */
+            cut: string;
         };
         /**
          * NoteDoubts

@@ -178,6 +178,7 @@ class Note(Model):
     origin: Origin | None
     touched: bool
     line: str
+    cut: str = ""
 
 
 class Job(Model):

@@ -26,7 +26,7 @@ class Played:
     Args:
         part, name: its id, and how it is called.
         slices: how many of the kit's slices on keys it plays.
-        silent: how many of its notes play nothing, their cut being gone.
+        silent: how many of its notes play nothing: no slice is on their key.
     """
 
     part: str
@@ -37,11 +37,13 @@ class Played:
 
 def played(studio: Studio, folio_id: str, kit_id: str, playable: Playable) -> list[Played]:
     """What each part that a kit plays makes of it."""
+    sounding = set(playable.keys.values())
     own = {key for id, key in playable.keys.items() if id != WHOLE_LOOP}
     found = []
     for part_id, name in parts_of(studio, folio_id, kit_id).items():
-        notes = studio.part_notes.of(folio_id, part_id)
-        found.append(Played(part_id, name, len(own & {n.pitch for n in notes}), sum(bool(n.cut) for n in notes)))
+        pitches = [n.pitch for n in studio.part_notes.of(folio_id, part_id)]
+        silent = sum(pitch not in sounding for pitch in pitches)
+        found.append(Played(part_id, name, len(own.intersection(pitches)), silent))
     return found
 
 

@@ -74,7 +74,9 @@ class Note:
 
     def edited(self, **changes: Any) -> "Note":
         """The note with ``changes``, marked as touched and kept within what MIDI can hold."""
-        return check_note(replace(self, touched=True, **changes))
+        # Put on another key, it waits for no cut any more.
+        cut = self.cut if changes.get("pitch", self.pitch) == self.pitch else ""
+        return check_note(replace(self, touched=True, cut=cut, **changes))
 
 
 @dataclass(frozen=True)

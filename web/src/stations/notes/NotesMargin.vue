@@ -58,7 +58,8 @@ const shifts = computed(() => {
   const note = notes.focusNote
   const origin = note?.origin
   if (!note) return []
-  if (!origin) return [['comes from', cameFrom(note.touched)]]
+  const waits = note.cut ? [['plays', 'nothing: its cut is gone']] : []
+  if (!origin) return [['comes from', cameFrom(note.touched)], ...waits]
   const ms = (a: number, b: number) => `${signed((a - b) * 1000)} ms`
   const rows: string[][] = [
     ['start moved', ms(note.onset_s, origin.onset_s)],

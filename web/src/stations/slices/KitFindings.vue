@@ -72,7 +72,7 @@ async function toPart(what: 'pattern' | 'drums') {
     <p v-for="part in kits.kit?.played" :key="part.part" class="soft" data-test="played">
       “{{ part.name }}” plays {{ part.slices }} of {{ plural(onKeys, 'slice')
       }}<span v-if="part.silent" class="silent"
-        >; of {{ plural(part.silent, 'note') }} the cut is gone: nothing sounds there</span
+        >; {{ plural(part.silent, 'note plays', 'notes play') }} nothing, no slice is on the key</span
       >.
     </p>
     <label class="finding">
