@@ -73,6 +73,32 @@ def test_a_glide_is_no_row_of_semitones(to: int) -> None:
     assert [n.pitch for n in found] == [60, to]
 
 
+def syllable(pitch: int, closed_s: float, closed_db: float) -> np.ndarray:
+    """A voice from 0.2 s to 1.2 s: through closed lips at first, so much less of it a partial, then a vowel."""
+    time = np.arange(round(1.5 * RATE)) / RATE
+    hz = 440 * 2 ** ((pitch - 69) / 12)
+    opened = np.clip((time - 0.2 - closed_s) / 0.03, 0, 1)
+    sound = np.zeros(len(time))
+    for partial in range(1, int(9000 / hz)):
+        vowel = sum(
+            share / (1 + ((partial * hz - at) / 300) ** 2) for at, share in ((700, 1), (1200, 0.5), (2600, 0.25))
+        )
+        less_db = (closed_db * min((partial - 1) / 3, 1.5) - 6) * (1 - opened)
+        sound += (vowel + 0.02) * 10 ** (less_db / 20) * np.sin(2 * np.pi * partial * hz * time + partial**2)
+    sound *= np.clip(np.minimum((time - 0.2) / 0.03, (1.2 - time) / 0.05), 0, 1)
+    breath = 1e-3 * np.random.default_rng(1).normal(size=len(time))
+    return np.asarray(0.3 * (sound / np.abs(sound).max() + breath), np.float32)[:, None]
+
+
+@pytest.mark.parametrize(("pitch", "closed_s"), [(48, 0.2), (52, 0.2), (57, 0.15), (66, 0.2)])
+def test_a_consonant_and_its_vowel_are_one_note(pitch: int, closed_s: float) -> None:
+    (note,) = heard(syllable(pitch, closed_s, -40), voices="one")
+    assert note.pitch == pitch
+    # The voice begins with the consonant.
+    assert note.onset_s == pytest.approx(0.2, abs=0.04)
+    assert note.offset_s > 1.0
+
+
 @pytest.mark.parametrize("step", [2, 3])
 def test_a_quick_run_is_no_glide(step: int) -> None:
     notes = [Note(0.3 + 0.09 * i, 0.3 + 0.09 * i + 0.085, 60 + step * (i % 8)) for i in range(16)]

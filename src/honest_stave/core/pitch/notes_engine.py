@@ -26,6 +26,7 @@ from honest_stave.core.pitch.kind import Kind, judge_heard, stretches
 from honest_stave.core.pitch.loudness import leaning_on_levels
 from honest_stave.core.pitch.note_ends import choose_ends
 from honest_stave.core.pitch.octave_stops import doubt_octave_stops, find_keys_of_line
+from honest_stave.core.pitch.opening_mouth import without_openings
 from honest_stave.core.pitch.passages import passage_of
 from honest_stave.core.pitch.pedal import find_pedal
 from honest_stave.core.pitch.pitch_line import HOP_S, centres, follow_notes
@@ -244,6 +245,7 @@ def weighed_strikes(bands: Bands, activity: Activity, *, one_voice: bool) -> Wei
     if one_voice:
         one = one_at_a_time(strikes.onset_s, strikes.pitch, score)
         one = doubt_glides(strikes.onset_s, strikes.pitch, with_arrivals(strikes, one), passage, bands)
+        strikes, one = without_openings(strikes, one, passage, bands)
         told = find_keys_of_line(strikes, one, passage, bands)
     else:
         told = doubt_octave_stops(strikes, score, passage, bands)
