@@ -11,7 +11,7 @@ from honest_stave.service import part_notes
 from honest_stave.service.codec import note_from_body
 from honest_stave.store import changed_notes
 from tests.api.conftest import App
-from tests.made import f1, line, tune, wav
+from tests.made import Note, f1, line, tune, wav
 
 
 def test_the_whole_path(app: App) -> None:
@@ -117,6 +117,22 @@ def test_moving_the_limit_later_leaves_edits_alone(app: App) -> None:
     again = app.get(f"/parts/{part}/notes")
     assert notes[1]["id"] not in [n["id"] for n in again]
     assert len(again) >= len(notes) - 1
+
+
+def test_a_note_put_back_is_as_it_was_read_bend_included(app: App) -> None:
+    swaying = line([Note(0.3, 1.4, 60), Note(1.5, 2.4, 64)], vibrato_cents=40)
+    take = app.bring_in(wav(swaying))["result"]["take"]
+    part = str(app.send("POST", "/parts", {"reading": app.read(take)})["part"])
+    before = app.get(f"/parts/{part}/notes")
+    ids = [n["id"] for n in before]
+    assert all(len(n["curve"]) > 4 for n in before)
+    app.edit(part, "ends", ids, start_by_s=0.2, end_by_s=-0.1)
+    app.edit(part, "runner-up", ids)
+    app.edit(part, "restore", ids)
+    again = app.get(f"/parts/{part}/notes")
+    assert [{**n, "touched": False} for n in again] == before
+    added = app.edit(part, "add", [], onset_s=3.0, offset_s=3.4, pitch=50)["put"][0]["id"]
+    assert "not read" in app.edit(part, "restore", [added], expect=422)["title"]
 
 
 def test_two_windows_do_not_overwrite_each_other(app: App) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part import edits
+from honest_stave.core.part.accept import curve_of
 from honest_stave.core.part.notes import Note, Part, check_note, in_order
 from honest_stave.core.part.select import Rule, select
 from honest_stave.core.pitch.attacks import attacks_inside
@@ -123,7 +124,7 @@ def _change(
         case "runner-up":
             return edits.take_runner_up(notes)
         case "restore":
-            return edits.restore(notes)
+            return edits.restore(notes, lambda note: _curve_read(studio, folio_id, note))
         case "keep":
             return edits.Change(put=tuple(n.edited() for n in notes))
         case "line":
@@ -131,6 +132,13 @@ def _change(
         case "restrike":
             return edits.restrike(notes, _moments(studio, folio_id, part, values.get("at", "beats")), new_note_id)
     raise BadInput(f"There is no edit called {action!r}.", f"Choose one of {', '.join(EDITS)}.")
+
+
+def _curve_read(studio: Studio, folio_id: str, note: Note) -> edits.Curve:
+    """The bend of a note as it was read; its own where no reading of notes measured one."""
+    if note.origin is None or not readings.is_of_notes(studio, folio_id, note.origin.reading):
+        return note.curve
+    return curve_of(readings.opened(studio, folio_id, note.origin.reading), note)
 
 
 def _moments(studio: Studio, folio_id: str, part: Part, at: str) -> Callable[[Note], list[float]]:

@@ -23,6 +23,8 @@ from honest_stave.store.tables import Job, ReadingRow
 
 # Readings kept open: moving a limit then costs no file access.
 OPEN_READINGS = 6
+# What engines for notes are called by.
+OF_NOTES = "notes"
 _open: OrderedDict[str, NotesReading] = OrderedDict()
 _lock = Lock()
 # Candidates of two readings are the same note within these.
@@ -103,12 +105,19 @@ def row(studio: Studio, folio_id: str, reading_id: str) -> ReadingRow:
     return found
 
 
+def is_of_notes(studio: Studio, folio_id: str, reading_id: str) -> bool:
+    """Whether there is such a reading, and it is of notes: hits and scores leave readings too."""
+    with studio.database.session() as session:
+        found = session.get(ReadingRow, reading_id)
+    return found is not None and found.folio_id == folio_id and found.engine.startswith(OF_NOTES)
+
+
 def listed(studio: Studio, folio_id: str) -> list[dict[str, Any]]:
     """All readings of notes in a folio in order, without their arrays."""
     with studio.database.session() as session:
         query = (
             select(ReadingRow)
-            .where(ReadingRow.folio_id == folio_id, ReadingRow.engine.startswith("notes"))
+            .where(ReadingRow.folio_id == folio_id, ReadingRow.engine.startswith(OF_NOTES))
             .order_by(ReadingRow.at)
         )
         return [

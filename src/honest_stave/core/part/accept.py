@@ -42,8 +42,8 @@ def sparse_curve(points: list[tuple[float, float]]) -> tuple[tuple[float, float]
     return tuple((round(float(time[i]), 4), round(float(cents[i]), 1)) for i in sorted(keep))
 
 
-def curve_of(reading: NotesReading, candidate: Candidate) -> tuple[tuple[float, float], ...]:
-    """Measured bend of a candidate: (s after the onset, cents from its pitch), sparse; empty if flat."""
+def curve_of(reading: NotesReading, candidate: Candidate | Note) -> tuple[tuple[float, float], ...]:
+    """Measured bend of a candidate or a note as it was read: (s after the onset, cents), sparse; empty if flat."""
     first = int(np.ceil((candidate.onset_s - reading.starts_s) / HOP_S))
     last = int(np.floor((candidate.offset_s - reading.starts_s) / HOP_S)) + 1
     line = reading.line.pitch[max(first, 0) : last].astype(np.float64)

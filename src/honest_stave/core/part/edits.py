@@ -9,6 +9,8 @@ import numpy as np
 from honest_stave.core.errors import BadInput
 from honest_stave.core.part.notes import SHORTEST_NOTE_S, Note, check_note, in_order
 
+# Seconds after the onset, and cents from the pitch.
+Curve = tuple[tuple[float, float], ...]
 # A note struck again closer than this to its own ends would be a click.
 APART_S = 0.04
 
@@ -112,9 +114,16 @@ def set_velocity(notes: Sequence[Note], *, value: int | None = None, scale: floa
 
 
 def trim_ends(notes: Sequence[Note], measured_end_s: Callable[[Note], float]) -> Change:
-    """Ends each note where its sound, or the pedal, ends it in the recording; none grows longer."""
-    shorter = [(n, min(n.offset_s, max(measured_end_s(n), n.onset_s + 0.02))) for n in notes]
-    return Change(put=tuple(n.edited(offset_s=end) for n, end in shorter if end < n.offset_s - 1e-4))
+    """Ends each note where its sound, or the pedal, ends it in the recording; none grows longer.
+
+    Raises:
+        BadInput: all of them end there, or before.
+    """
+    ends = [(n, min(n.offset_s, max(measured_end_s(n), n.onset_s + 0.02))) for n in notes]
+    shorter = tuple(n.edited(offset_s=end) for n, end in ends if end < n.offset_s - 1e-4)
+    if not shorter:
+        raise BadInput("There is nothing to trim.", "What is selected ends there, or before.")
+    return Change(put=shorter)
 
 
 def paste(notes: Sequence[Note], *, at_s: float, new_id: Callable[[], str]) -> Change:
@@ -149,22 +158,27 @@ def take_runner_up(notes: Sequence[Note]) -> Change:
     return Change(put=tuple(put))
 
 
-def restore(notes: Sequence[Note]) -> Change:
-    """Puts notes back to what was read."""
-    return Change(
-        put=tuple(
-            replace(
-                n,
-                onset_s=n.origin.onset_s,
-                offset_s=n.origin.offset_s,
-                pitch=n.origin.pitch,
-                velocity=n.origin.velocity,
-                touched=True,
+def restore(notes: Sequence[Note], curve_of: Callable[[Note], Curve]) -> Change:
+    """Puts notes back to what was read.
+
+    Args:
+        notes: some of them read.
+        curve_of: the measured bend of one that was read, as it is read.
+
+    Raises:
+        BadInput: none of them was read.
+    """
+    put = []
+    for note in notes:
+        read = note.origin
+        if read is not None:
+            again = note.edited(
+                onset_s=read.onset_s, offset_s=read.offset_s, pitch=read.pitch, velocity=read.velocity
             )
-            for n in notes
-            if n.origin is not None
-        )
-    )
+            put.append(replace(again, curve=curve_of(again)))
+    if not put:
+        raise BadInput("These notes were not read.", "Undo takes back what was done to them.")
+    return Change(put=tuple(put))
 
 
 def set_line(notes: Sequence[Note], line: str) -> Change:
