@@ -17,11 +17,17 @@ from sqlalchemy.orm import Session
 from honest_stave.store import history
 from honest_stave.store.changed_notes import ChangedNotes
 from honest_stave.store.database import CHANGED_NOTES
-from honest_stave.store.tables import Base, Folio
+from honest_stave.store.patch import difference, patched
+from honest_stave.store.tables import Base, Change, Folio
 from tests.api.conftest import App
 
 ids = st.sampled_from(["a", "b", "c", "d"])
-bodies = st.dictionaries(st.sampled_from(["pitch", "name"]), st.integers(0, 9), min_size=1)
+values = st.recursive(
+    st.none() | st.booleans() | st.integers(0, 3) | st.sampled_from(["", "added", "a"]),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from("ab"), inner),
+    max_leaves=8,
+)
+bodies = st.dictionaries(st.sampled_from(["pitch", "name", "curve"]), values, min_size=1)
 steps = st.one_of(
     st.tuples(st.just("put"), st.lists(st.tuples(ids, bodies), min_size=1, max_size=3)),
     st.tuples(st.just("remove"), st.lists(ids, min_size=1, max_size=2)),
@@ -29,6 +35,36 @@ steps = st.one_of(
     st.tuples(st.just("redo"), st.just([])),
     st.tuples(st.just("go"), st.integers(0, 25)),
 )
+
+
+@settings(max_examples=300)
+@given(bodies, bodies)
+def test_a_difference_leads_from_either_body_to_the_other(before: dict, after: dict) -> None:
+    change = json.loads(json.dumps(difference(before, after)))
+    assert patched(before, change, back=False) == after
+    assert patched(after, change, back=True) == before
+
+
+def test_a_difference_is_as_small_as_what_differs() -> None:
+    before = {"time_s": [0.5 * i for i in range(4000)], "name": "curtain call"}
+    after = {**before, "time_s": [*before["time_s"][:2000], 1000.02, *before["time_s"][2001:]]}
+    assert len(json.dumps(difference(before, after))) < 80
+
+
+def test_changes_that_hold_both_bodies_are_still_taken_back() -> None:
+    engine = create_engine("sqlite://")
+    Base.metadata.create_all(engine)
+    with Session(engine, info={CHANGED_NOTES: ChangedNotes()}) as session:
+        session.add(Folio(id="f", revision=0, created_at=0, changed_at=0, demo=False))
+        session.flush()
+        history.apply(session, "f", history.Edit("made", put=[("note", "p", "a", {"pitch": 2})]))
+        row = ["note", "p", "a", {"pitch": 1}, {"pitch": 2}]
+        session.add(Change(folio_id="f", label="by 0.34", at=0.0, deltas=[row], undone=False))
+        session.flush()
+        assert history.undo(session, "f") == "by 0.34"
+        assert history.entities(session, "f", "note", "p") == {"a": {"pitch": 1}}
+        assert history.redo(session, "f") == "by 0.34"
+        assert history.entities(session, "f", "note", "p") == {"a": {"pitch": 2}}
 
 
 @settings(max_examples=40)

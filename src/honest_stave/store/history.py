@@ -11,9 +11,12 @@ from sqlalchemy.orm import Session
 
 from honest_stave.core.errors import Conflict, NotFound
 from honest_stave.store.database import CHANGED_NOTES
+from honest_stave.store.patch import difference, patched
 from honest_stave.store.tables import Change, Entity, Folio
 
 Body = dict[str, Any]
+# A row of a change with its kind, parent, id and what differs; up to 0.34 all have both bodies.
+PATCHED = 4
 # Rows of one statement; SQLite bounds the number of its parameters.
 ROWS_A_STATEMENT = 1000
 
@@ -98,14 +101,15 @@ def apply(session: Session, folio_id: str, edit: Edit, base_revision: int | None
         )
     keys = [(k, p, i) for k, p, i, _ in edit.put] + edit.removed
     before = bodies_of(session, folio_id, keys)
-    deltas = [Delta(k, p, i, before.get((k, p, i)), body) for k, p, i, body in edit.put]
-    deltas += [Delta(k, p, i, before[k, p, i], None) for k, p, i in edit.removed if (k, p, i) in before]
+    after: dict[tuple[str, str, str], Body | None] = {(k, p, i): body for k, p, i, body in edit.put}
+    after |= {key: None for key in edit.removed if key in before}
+    deltas = [Delta(*key, before.get(key), body) for key, body in after.items()]
     deltas = [d for d in deltas if d.before != d.after]
     if not deltas:
         return folio.revision
     _write(session, folio, ((d.kind, d.parent, d.id, d.after) for d in deltas))
     session.execute(delete(Change).where(Change.folio_id == folio_id, Change.undone))
-    rows = [[d.kind, d.parent, d.id, d.before, d.after] for d in deltas]
+    rows = [_row_of(d) for d in deltas]
     session.add(Change(folio_id=folio_id, label=edit.label[:200], at=time.time(), deltas=rows, undone=False))
     return _moved_on(folio)
 
@@ -138,12 +142,29 @@ def _step(session: Session, folio_id: str, *, undone: bool) -> str | None:
     change = session.get(Change, number) if number is not None else None
     if change is None:
         return None
-    value = 4 if undone else 3
     folio = folio_row(session, folio_id)
-    _write(session, folio, ((d[0], d[1], d[2], d[value]) for d in change.deltas))
+    now = bodies_of(session, folio_id, [(d[0], d[1], d[2]) for d in change.deltas if len(d) == PATCHED])
+    _write(session, folio, (_stepped(d, now, back=not undone) for d in change.deltas))
     change.undone = not undone
     _moved_on(folio)
     return change.label
+
+
+def _row_of(delta: Delta) -> list[Any]:
+    """A delta as it is kept: what differs, or both bodies where one of them is none."""
+    key = [delta.kind, delta.parent, delta.id]
+    if delta.before is None or delta.after is None:
+        return [*key, delta.before, delta.after]
+    return [*key, difference(delta.before, delta.after)]
+
+
+def _stepped(
+    row: list[Any], now: dict[tuple[str, str, str], Body], *, back: bool
+) -> tuple[str, str, str, Body | None]:
+    kind, parent, id, *said = row
+    if len(row) == PATCHED:
+        return kind, parent, id, patched(now[kind, parent, id], said[0], back=back)
+    return kind, parent, id, said[0] if back else said[1]
 
 
 def history(session: Session, folio_id: str, most: int = 200) -> list[tuple[int, str, float, bool]]:
