@@ -111,6 +111,20 @@ def test_a_drum_heard_often_and_surely_is_in_the_loop(monkeypatch: pytest.Monkey
     assert weighing.lanes_there(once, weights)[HAT] < weighing.lanes_there(often, weights)[HAT] / 2
 
 
+def test_a_drum_that_is_never_heard_but_with_another_is_that_one() -> None:
+    sure = np.full((8, len(DRUMS)), 0.01)
+    sure[:, HAT], sure[:5, SNARE] = 0.9, 0.55
+    shadowed = weighing.doubt_shadows(sure)
+    assert shadowed[:5, SNARE].max() < 0.2
+    np.testing.assert_array_equal(shadowed[:, HAT], sure[:, HAT])
+    alone, clear = sure.copy(), sure.copy()
+    # One that strikes by itself too, and one that is clearly heard once, are drums of their own.
+    alone[5, [HAT, SNARE]] = 0.1, 0.6
+    clear[0, SNARE] = 0.8
+    for own in (alone, clear, sure[:3]):
+        np.testing.assert_array_equal(weighing.doubt_shadows(own), own)
+
+
 def test_velocity_follows_the_power_of_a_drum_under_another(monkeypatch: pytest.MonkeyPatch) -> None:
     """Hats of rising power under even snares, of which the networks say nothing: the loop itself tells."""
     count = 12

@@ -33,6 +33,10 @@ FEWEST_HITS = 4
 FARTHEST_POWER = 1.2
 # Where powers are told apart, a drum that is hardly heard has none of a hit, and one that is nearly sure all it can.
 SHARPENED = 1.2
+# A drum is another's shadow where it counts in so many hits and more, is nowhere surer than this, and in so large a
+# share of its hits the other counts too; it is doubted by so much. Of 113 such strokes, in 410 loops, 17 were right:
+# as many as are then said to be.
+FEWEST_SHADOWS, SUREST_SHADOW, SHADOWED_SHARE, SHADOW_LOG_ODDS = 4, 0.65, 0.9, 2.0
 # The strokes of a flam lie at least this far apart.
 SAME_STROKE_S = 0.024
 
@@ -183,6 +187,7 @@ def weigh(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     # No stroke of a drum is surer than that the loop has the drum.
     sure = np.minimum(sure, there)
     _at_least_one(found.time_s, struck, there, sure)
+    sure = doubt_shadows(sure)
     loud, powers = found.velocity.copy(), powers_apart(found, sure)
     for drum, weights in enumerate(constants["velocity"]):
         counted = sure[:, drum] >= DEFAULT_LEAST_CONFIDENCE
@@ -191,6 +196,29 @@ def weigh(found: Found) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
             apart = loudness_measures(found, heard, powers, drum) @ np.array(weights)
             loud[:, drum] = found.velocity[counted, drum].mean() + apart - apart[counted].mean()
     return sure, np.clip(127 * loud, 1, 127)
+
+
+def doubt_shadows(sure: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How sure each drum is, (hits, drums), where one that is heard only with another is doubted: it is that one.
+
+    Drums that a player strikes together strike alone too, or are heard clearly.
+
+    Args:
+        sure: as the hits are weighed, (hits, drums).
+    """
+    counted = sure >= DEFAULT_LEAST_CONFIDENCE
+    told = sure.copy()
+    for drum in np.flatnonzero(
+        (counted.sum(axis=0) >= FEWEST_SHADOWS) & (sure.max(axis=0, initial=0.0) < SUREST_SHADOW)
+    ):
+        own = counted[:, drum]
+        for other in np.flatnonzero((counted & own[:, None]).sum(axis=0) >= SHADOWED_SHARE * own.sum()):
+            both = own & counted[:, other]
+            if other != drum and sure[both, other].mean() > sure[both, drum].mean():
+                beside = counted[:, other]
+                told[beside, drum] = surely(sure[beside, drum], 1.0, -SHADOW_LOG_ODDS)
+                break
+    return told
 
 
 def _at_least_one(
