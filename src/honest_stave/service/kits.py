@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.errors import BadInput
+from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.attack import refine_attacks
 from honest_stave.core.hits.cut_anew import cut_anew
@@ -147,8 +147,8 @@ def _rows_played(studio: Studio, folio_id: str, kit_id: str, before: Kit, now: K
         return []
     try:
         old, new = (_open(studio, folio_id, kit) for kit in (before, now))
-    except BadInput:
-        # What an engine read that is no longer here cannot be opened, nor a kit whose cuts are too many.
+    except (BadInput, NotFound):
+        # Its take may be removed, its engine no longer here, its cuts too many: then nothing plays it.
         return []
     return rows_moved_with_keys(studio, folio_id, kit_id, old.playable, new.playable, new.rate)
 
