@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from honest_stave.core.beat.loop_tempo import propose_tempo
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import kit_edits
-from honest_stave.core.hits.doubts import doubts_of
+from honest_stave.core.hits.doubts import doubts_of, lanes_in_doubt
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import MOST_SLICES, SliceSettings, Strike
 from honest_stave.core.hits.pattern import at_pace, drum_notes, pattern_of, repeated, shuffled
@@ -18,7 +18,7 @@ from honest_stave.core.hits.slice_sound import null_test, sound_of
 from honest_stave.core.hits.slicing import Moment, as_set, fitting, moments_of, slices_of, zero_crossing
 from honest_stave.core.hits.zones_of_kit import OVERLAP_S, stretched_tail, zones_of
 from tests.made import RATE
-from tests.made_loop import FRAMES, KIT, LOOP, SAMPLES, cut
+from tests.made_loop import FRAMES, KIT, LOOP, SAMPLES, cut, reading
 
 
 def test_two_drums_at_one_moment_are_one_slice() -> None:
@@ -61,6 +61,22 @@ def test_doubts_are_what_is_unsure_or_loosely_placed_and_not_set_by_hand() -> No
     assert doubts_of(slices) == ["r26460", "r70560"]
     moved = kit_edits.move(KIT, slices, ["r26460"], lambda s: s.first + 40, FRAMES)
     assert doubts_of(slices_of(moments, moved, RATE, FRAMES, 0)) == ["r70560"]
+
+
+def test_a_lane_that_may_be_another_drum_is_told_until_a_hand_has_named_it() -> None:
+    hats = reading([(0.1 + 0.3 * i, "hat", 80, -20.0) for i in range(6)])
+    moments = moments_of(replace(hats, confidence=np.full(6, 0.6)), RATE)
+    slices = slices_of(moments, KIT, RATE, FRAMES, 0)
+    (lane,) = lanes_in_doubt(slices)
+    assert (lane.drum, lane.strokes, lane.sure) == ("hat", 6, pytest.approx(0.6))
+    assert len(doubts_of(slices)) == 6
+    ids = [s.id for s in slices if s.id != "lead"]
+    for drum in ("hat", "cymbal"):
+        named = slices_of(moments, kit_edits.set_drums(KIT, slices, ids, [drum]), RATE, FRAMES, 0)
+        assert lanes_in_doubt(named) == []
+        assert doubts_of(named) == []
+    assert lanes_in_doubt(slices[:4]) == []
+    assert lanes_in_doubt(cut()) == []
 
 
 def test_more_hits_than_a_kit_holds_are_cut_at_the_loudest() -> None:

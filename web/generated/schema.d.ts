@@ -2704,6 +2704,8 @@ export interface components {
             tempi: components["schemas"]["LoopTempo"][];
             /** Doubts */
             doubts: string[];
+            /** Lanes In Doubt */
+            lanes_in_doubt: components["schemas"]["LaneDoubt"][];
             /** Sure */
             sure: number;
             /** Played */
@@ -2723,6 +2725,18 @@ export interface components {
              * @default false
              */
             pinned: boolean;
+        };
+        /**
+         * LaneDoubt
+         * @description A drum that may be another one throughout: how many strokes it has, how sure they are in the mean.
+         */
+        LaneDoubt: {
+            /** Drum */
+            drum: string;
+            /** Strokes */
+            strokes: number;
+            /** Sure */
+            sure: number;
         };
         /**
          * LayAnew

@@ -9,7 +9,7 @@ from pydantic_core import to_json
 from honest_stave.api.folios import Grid
 from honest_stave.api.models import Kit, Model, Opened, PlayedRate, Revision, Seconds, SliceSettings
 from honest_stave.api.takes import BINARY, Queued
-from honest_stave.core.hits.doubts import SURE, doubts_of
+from honest_stave.core.hits.doubts import SURE, doubts_of, lanes_in_doubt
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.stretches import at_rate, stereo
@@ -74,6 +74,14 @@ class LoopTempo(Model):
     end_off_s: float
 
 
+class LaneDoubt(Model):
+    """A drum that may be another one throughout: how many strokes it has, how sure they are in the mean."""
+
+    drum: str
+    strokes: int
+    sure: float
+
+
 class Played(Model):
     """What a part makes of a kit: how many slices it plays, how many of its notes play nothing."""
 
@@ -98,6 +106,7 @@ class KitView(Model):
     tempo: LoopTempo | None
     tempi: list[LoopTempo]
     doubts: list[str]
+    lanes_in_doubt: list[LaneDoubt]
     sure: float
     played: list[Played]
 
@@ -221,6 +230,7 @@ def _view(studio: Opened, folio_id: str, kit_id: str, found: OpenKit) -> Respons
         "tempo": tempo,
         "tempi": tempi,
         "doubts": doubts_of(found.slices),
+        "lanes_in_doubt": lanes_in_doubt(found.slices),
         "sure": SURE,
         "played": kit_playing.played(studio, folio_id, kit_id, found.playable),
     }

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { KitView, SliceBody } from '../folio/kits'
 import { LANES, laneOf } from '../folio/hitLanes'
-import { drawHitLanes, drawStripMarks, drawStrips, slicesInView } from './drawSlices'
+import { drawHitLanes, drawLaneNames, drawStripMarks, drawStrips, slicesInView } from './drawSlices'
 import { TimeAxis } from './geometry'
 import type { Colours } from './surface'
 
@@ -96,6 +96,11 @@ describe('hits by lane', () => {
     drawHitLanes(pen, new TimeAxis(0, 1, 400), view([doubtful, slice(1)]), new Set(['r1']), '', colours)
     expect(seen.strokes).toEqual(['ink'])
     expect(seen.fills).toEqual(['ink', 'madder'])
+  })
+  it('says of a lane that may be another drum how sure it is', () => {
+    const { pen, seen } = recordingPen()
+    drawLaneNames(pen, 96, 400, {}, new Map([['hat', 0.574]]), colours)
+    expect(seen.texts).toEqual(['kick', 'snare', 'ghost', 'hat', 'sure 0.57', 'tom', 'cymbal', 'other'])
   })
   it('of a lane selected as a whole marks that drum alone', () => {
     const hat = { ...slice(0).strikes[0], drum: 'hat', kind: 'closed hat' }

@@ -11,6 +11,8 @@ const STRIP_TOP = 14
 const LABEL_ROOM = 24
 const TOOTH_PX = 5
 const NIB_PX = 8
+/** A lane in doubt has its name over how sure it is, each so far from the middle. */
+const DOUBT_PX = 7
 const NARROWEST_LABEL_PX = 9
 /** Width of a figure, and the room that labels keep between them. */
 const FIGURE_PX = 7.8
@@ -214,18 +216,26 @@ function nib(pen: CanvasRenderingContext2D, x: number, base: number, tall: numbe
   pen.closePath()
 }
 
+/** Names of the lanes, and how sure the strokes of those are that may be another drum. */
 export function drawLaneNames(
   pen: CanvasRenderingContext2D,
   left: number,
   width: number,
   thresholds: Record<string, number>,
+  doubted: Map<string, number>,
   c: Colours,
 ): void {
   pen.font = FIGURES
   pen.textBaseline = 'middle'
   LANES.forEach((lane, i) => {
+    const sure = doubted.get(lane)
+    const middle = i * LANE_PX + LANE_PX / 2
     pen.fillStyle = c.text
-    pen.fillText(lane, 10, i * LANE_PX + LANE_PX / 2)
+    pen.fillText(lane, 10, sure === undefined ? middle : middle - DOUBT_PX)
+    if (sure !== undefined) {
+      pen.fillStyle = c.soft
+      pen.fillText(`sure ${sure.toFixed(2)}`, 10, middle + DOUBT_PX)
+    }
     if (lane in thresholds) {
       pen.fillStyle = c.soft
       pen.fillText(`${Math.round(thresholds[lane])}`, left - 30, i * LANE_PX + LANE_PX / 2)

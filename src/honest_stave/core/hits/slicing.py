@@ -164,10 +164,16 @@ def fitting(kit: Kit, moments: Sequence[Moment]) -> Kit:
 
 
 def as_set(strikes: tuple[Strike, ...], settings: SliceSettings) -> tuple[Strike, ...]:
-    """Drums of a slice as set by hand; velocities stay as read, of a drum called another as of the one it was."""
+    """Drums of a slice as set by hand; velocities stay as read, of a drum called another as of the one it was.
+
+    Drums that were read and are named so are no longer in doubt; beside one that is called another they are as sure
+    as they were.
+    """
     if settings.drums is None:
         return strikes
     known = {s.drum: s for s in strikes}
+    if known.keys() >= set(settings.drums):
+        known = {drum: replace(s, confidence=1.0) for drum, s in known.items()}
     given_up = [s.velocity for s in strikes if s.drum not in settings.drums]
     velocity = max(given_up or [s.velocity for s in strikes], default=100)
     return tuple(known.get(d, Strike(d, d, velocity, 1.0)) for d in settings.drums)

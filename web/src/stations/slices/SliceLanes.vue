@@ -64,7 +64,8 @@ useCanvas(
   [...inView, () => kits.kit, () => kits.selection, () => kits.lane, () => player.grid],
   (pen, width, height) => {
     const c = colours()
-    drawLaneNames(pen, LEFT, width, kits.kit?.kit.lane_thresholds_db ?? {}, c)
+    const doubted = new Map(kits.kit?.lanes_in_doubt.map((lane) => [lane.drum, lane.sure]))
+    drawLaneNames(pen, LEFT, width, kits.kit?.kit.lane_thresholds_db ?? {}, doubted, c)
     clipped(pen, width, height)
     drawGrid(pen, axis(width), height, player.grid, c)
     if (kits.kit) drawHitLanes(pen, axis(width), kits.kit, kits.selection, kits.lane, c)

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The page of findings for slices: what was measured, what was done, what can be done; the kit. */
 import { computed } from 'vue'
+import type { HitLane } from '../../folio/hitLanes'
 import { useKits } from '../../folio/kits'
 import ActButton from '../../ui/ActButton.vue'
 import { clock, decibels, pitchName, plural, signed } from '../../ui/format'
@@ -146,6 +147,13 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
       </h2>
       <p class="soft">
         Click a strip to hear it, or walk through them with the arrow keys. A double click cuts.
+      </p>
+      <p v-for="lane in kits.kit?.lanes_in_doubt" :key="lane.drum" class="soft" data-test="lane-doubt">
+        {{ plural(lane.strokes, 'stroke') }} called {{ lane.drum }} may be another drum: sure
+        {{ lane.sure.toFixed(2) }} in the mean.
+        <button type="button" class="act small" @click="kits.selectLane(lane.drum as HitLane)">
+          All of this drum
+        </button>
       </p>
       <div class="row">
         <ActButton action="slice-doubt" small /><ActButton
