@@ -11,7 +11,7 @@ from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import Kit
 from honest_stave.core.hits.pattern import pattern_of
-from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable, played_on
+from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable, played_on, same_keys
 from honest_stave.core.hits.slicing import moments_of, slices_of
 from tests.made import RATE
 from tests.made_loop import FRAMES, KIT, LOOP, MOMENTS, cut
@@ -78,12 +78,15 @@ def test_a_pattern_goes_on_playing_its_slices_whatever_keys_they_have(changes: l
         )
 
     kit = KIT
+    assert same_keys(kit, kit_edits.set_slices(kit, ["r26460"], {"gain_db": -3.0, "muted": True}))
     start = pattern_of(kit, cut(kit), keys_of(kit, cut(kit)), RATE)
     notes = [*start, replace(start[0], id="whole", pitch=playable(kit).keys[WHOLE_LOOP])]
     plays = {n.id: i for n in notes for i, key in playable(kit).keys.items() if key == n.pitch}
     kits = [KIT]
     for change in changes:
         fresh = changed(kits[-1], change)
+        if same_keys(kits[-1], fresh):
+            assert playable(kits[-1]).keys == playable(fresh).keys
         moved = {n.id: n for n in played_on(notes, playable(kits[-1]), playable(fresh), RATE)}
         notes = [moved.get(n.id, n) for n in notes]
         kits.append(fresh)

@@ -19,7 +19,7 @@ from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.hearing import RATE as ENGINE_RATE
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import LEAD, Kit, Slice, SliceSettings, check_kit
-from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable
+from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable, same_keys
 from honest_stave.core.hits.slice_sound import NullTest, null_test, sound_of
 from honest_stave.core.hits.slicing import Moment, fitting, moments_of, slices_of, zero_crossing
 from honest_stave.service import folios, hits, readings, takes
@@ -143,7 +143,7 @@ def put(studio: Studio, folio_id: str, kit_id: str, kit: Kit, label: str, base: 
 
 
 def _rows_played(studio: Studio, folio_id: str, kit_id: str, before: Kit, now: Kit) -> Rows:
-    if not parts_of(studio, folio_id, kit_id):
+    if same_keys(before, now) or not parts_of(studio, folio_id, kit_id):
         return []
     try:
         old, new = (_open(studio, folio_id, kit) for kit in (before, now))

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from honest_stave.core.hits.cut_anew import SAME_S, paired
-from honest_stave.core.hits.kit import HIGHEST_KEY, Slice
+from honest_stave.core.hits.kit import HIGHEST_KEY, Kit, Slice, SliceSettings
 from honest_stave.core.part.notes import Note
 
 # What the key of the whole loop plays.
@@ -22,6 +22,17 @@ class Playable:
 
     slices: Sequence[Slice]
     keys: dict[str, int]
+
+
+def same_keys(before: Kit, now: Kit) -> bool:
+    """Whether nothing that decides on keys has changed: gains, fades and the like do not."""
+
+    def deciding(kit: Kit) -> Kit:
+        own = {i: SliceSettings(key=s.key, drums=s.drums) for i, s in kit.slices.items()}
+        named = {i: s for i, s in own.items() if s != SliceSettings()}
+        return replace(kit, name="", slices=named, choke_hats=True, tails="cut", tempo=0, bpm=None)
+
+    return deciding(before) == deciding(now)
 
 
 def played_on(notes: Sequence[Note], before: Playable, now: Playable, rate: int) -> list[Note]:
