@@ -3,7 +3,7 @@
 import time
 from typing import Any
 
-from honest_stave.service import aligning, batch, beat_maps, kits, takes
+from honest_stave.service import aligning, batch, beat_maps, kit_cutting, takes
 from honest_stave.service.studio import Studio
 from honest_stave.service.tasks import TASKS
 from honest_stave.store import history
@@ -62,4 +62,4 @@ def cut(studio: Studio, folio_id: str, take_id: str) -> str:
         "take": take_id,
         "settings": {"listen": {}},
     }
-    return str(kits.finish_reading(studio, *_done(studio, folio_id, "hits", arguments))["kit"])
+    return str(kit_cutting.finish_reading(studio, *_done(studio, folio_id, "hits", arguments))["kit"])

@@ -5,7 +5,7 @@ from typing import Any
 
 from honest_stave.core.errors import StaveError
 from honest_stave.core.pitch.reading import FormSettings
-from honest_stave.service import hits, kit_parts, kits, parts, readings, takes
+from honest_stave.service import hits, kit_cutting, kit_parts, parts, readings, takes
 from honest_stave.service.studio import Studio
 from honest_stave.store.tables import Job
 
@@ -35,7 +35,7 @@ def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str
 
 def finish_hits(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
     """Keeps a reading of hits with its kit, and makes a part of its drums where the job asked for that."""
-    outcome = kits.finish_reading(studio, job, result)
+    outcome = kit_cutting.finish_reading(studio, job, result)
     return _accepted(job, outcome, lambda: kit_parts.make_drum_part(studio, job.folio_id, outcome["kit"], None))
 
 

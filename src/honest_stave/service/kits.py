@@ -3,7 +3,6 @@
 import time
 import uuid
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -15,13 +14,12 @@ from numpy.typing import NDArray
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.attack import refine_attacks
-from honest_stave.core.hits.cut_anew import cut_anew
 from honest_stave.core.hits.hearing import RATE as ENGINE_RATE
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import LEAD, Kit, Slice, SliceSettings, check_kit
 from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable, same_keys
 from honest_stave.core.hits.slice_sound import NullTest, null_test, sound_of
-from honest_stave.core.hits.slicing import Moment, fitting, moments_of, slices_of, zero_crossing
+from honest_stave.core.hits.slicing import Moment, moments_of, slices_of, zero_crossing
 from honest_stave.service import folios, hits, readings, takes
 from honest_stave.service.codec import json_like
 from honest_stave.service.decoding import open_samples
@@ -29,15 +27,13 @@ from honest_stave.service.following import Rows
 from honest_stave.service.kit_playing import parts_of, rows_moved_with_keys
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
-from honest_stave.store.tables import Job, Preference
+from honest_stave.store.tables import Preference
 
 # A cut moves to a zero crossing no farther than this, and only where it is as quiet as this against the loudest.
 CROSSING_REACH_S, QUIET_DB, QUIET_WINDOW_S = 0.003, -40.0, 0.002
 # An attack is looked for this close to a cut.
 ATTACK_CONTEXT_S = 0.5
 SILENT = 1e-4
-# Two readings mean the same tempo within this share.
-SAME_TEMPO = 0.005
 # The whole loop has a key of its own in a kit unless it is longer than this.
 LONGEST_LOOP_S = 60.0
 
@@ -93,46 +89,6 @@ def kit_from_body(body: dict[str, Any]) -> Kit:
     return Kit(**{**own, **pairs, **plain, "slices": slices})
 
 
-def finish_reading(studio: Studio, job: Job, result: dict[str, Any]) -> dict[str, Any]:
-    """Keeps a reading of hits and makes a kit of it, unless the take has one."""
-    kept = readings.finish_reading(studio, job, result)
-    folio_id, take_id = job.folio_id, kept["take"]
-    with studio.database.session() as session:
-        have = history.entities(session, folio_id, "kit")
-        name = history.entities(session, folio_id, "take").get(take_id, {}).get("name", "Loop")
-    known = next((i for i, body in have.items() if body["take"] == take_id), None)
-    if known is None:
-        kit_id, kit = uuid.uuid4().hex[:12], Kit(name=name, take=take_id, reading=kept["reading"])
-        label = f"“{name}” cut"
-    else:
-        kit_id, kit = known, kit_from_body(have[known])
-        label = f"“{kit.name}” cut by another reading"
-    # The take may have been removed meanwhile; undo brings it back, with its kit.
-    moments = _moments(studio.files.path(result["arrays"]), job.arguments["rate"])
-    if known is not None:
-        kit = _cut_anew(studio, folio_id, kit, kept["reading"], moments, job.arguments["rate"])
-    put(studio, folio_id, kit_id, fitting(kit, moments), label, None)
-    return {**kept, "kit": kit_id}
-
-
-def _cut_anew(
-    studio: Studio, folio_id: str, kit: Kit, reading_id: str, moments: tuple[Moment, ...], rate: int
-) -> Kit:
-    """The kit by another reading: what was done by hand stays where it was done, and the tempo that was chosen."""
-    before: tuple[Moment, ...] = ()
-    if kit.reading:
-        with suppress(BadInput):
-            # What an engine read that is no longer here cannot be opened.
-            before = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
-    fresh = replace(cut_anew(kit, before, moments, rate), reading=reading_id)
-    if not kit.tempo or kit.bpm is not None or not kit.reading:
-        return fresh
-    bpm = [t.bpm for t in hits.tempi_of(studio, folio_id, kit.reading)][kit.tempo :][:1]
-    proposed = [t.bpm for t in hits.tempi_of(studio, folio_id, reading_id)]
-    same = [i for i, each in enumerate(proposed) if bpm and abs(each / bpm[0] - 1) < SAME_TEMPO]
-    return replace(fresh, tempo=same[0]) if same else replace(fresh, tempo=0, bpm=bpm[0] if bpm else None)
-
-
 def put(studio: Studio, folio_id: str, kit_id: str, kit: Kit, label: str, base: int | None) -> int:
     """Keeps a kit; returns the folio's revision."""
     with studio.database.session() as session:
@@ -179,7 +135,7 @@ def opened(studio: Studio, folio_id: str, kit_id: str, changes: dict[str, Any] |
 def _open(studio: Studio, folio_id: str, kit: Kit) -> OpenKit:
     take = takes.audio_take(studio, folio_id, kit.take)
     samples, rate = takes.samples_of(studio, take)
-    moments = _moments(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
+    moments = moments_in(studio.files.path(readings.row(studio, folio_id, kit.reading).arrays), rate)
     silent_until = _silent_until(studio.files.path(take["facts"]["samples"]), take["facts"]["channels"])
     with studio.database.session() as session:
         heard = kit_edits.by_takes(kit, history.entities(session, folio_id, "take"))
@@ -188,7 +144,8 @@ def _open(studio: Studio, folio_id: str, kit: Kit) -> OpenKit:
 
 
 @lru_cache(maxsize=8)
-def _moments(arrays: Path, rate: int) -> tuple[Moment, ...]:
+def moments_in(arrays: Path, rate: int) -> tuple[Moment, ...]:
+    """Moments of a reading by its file, and the rate of its take."""
     return moments_of(hits.from_file(arrays), rate)
 
 

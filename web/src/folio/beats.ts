@@ -3,12 +3,11 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { client, told, type Schemas } from './client'
 import { useFolio } from './folio'
-import { betweenBeats, nearest, onBeat, type Place } from './mapPlaces'
+import { betweenBeats, nearest, onBeat, type BeatMapView, type Place } from './mapPlaces'
 import { useNotes } from './notes'
 import { useNotices } from './notices'
 import { plural } from '../ui/format'
 
-export type BeatMapView = Schemas['BeatMapView']
 export type Ticks = Schemas['Ticks']
 type BeatValues = Partial<Schemas['BeatValues']>
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { BeatMapView } from './beats'
+import type { BeatMapView } from './mapPlaces'
 import { betweenBeats, isSame, onBeat, placeAt, placeNear, placesOf, toldOf } from './mapPlaces'
 
 /** Two beats a second apart from 1 s on, an eighth and a triplet between them, and one more beat. */

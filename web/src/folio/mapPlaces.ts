@@ -1,7 +1,7 @@
 /** Where something begins in a beat map: on a beat, or between two as an aligned score has it. */
-import type { BeatMapView } from './beats'
 import type { Schemas } from './client'
 
+export type BeatMapView = Schemas['BeatMapView']
 /** A beat, or an onset between beats, by its number in the map. */
 export type Place = Schemas['MapPlace']
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { BeatMapView } from '../folio/beats'
+import type { BeatMapView } from '../folio/mapPlaces'
 import { beatsInView, drawDrift, drawStems, driftRange } from './drawBeats'
 import { tempoRange } from './drawTempo'
 import { TimeAxis } from './geometry'

@@ -1,5 +1,5 @@
 /** Beats and onsets between them as stems, the drift strip. */
-import type { BeatMapView } from '../folio/beats'
+import type { BeatMapView } from '../folio/mapPlaces'
 import { firstFrom } from './search'
 import type { TimeAxis } from './geometry'
 import { FIGURES, SMALL_FIGURES, type Colours } from './surface'

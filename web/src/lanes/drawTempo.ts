@@ -1,5 +1,5 @@
 /** The tempo as a curve with its doubt, pins, holds, and what can hardly be meant. */
-import type { BeatMapView } from '../folio/beats'
+import type { BeatMapView } from '../folio/mapPlaces'
 import { beatsInView, clip } from './drawBeats'
 import type { TimeAxis } from './geometry'
 import { firstFrom } from './search'
