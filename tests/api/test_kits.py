@@ -229,6 +229,33 @@ def test_a_pattern_plays_on_what_it_played_when_the_kit_is_cut_otherwise(app: Ap
     assert plays() == before
 
 
+def test_a_part_of_drums_is_brought_in_step_and_keeps_what_a_hand_has_touched(app: App, kit: str) -> None:
+    part = app.send("POST", f"/kits/{kit}/drums", {})["part"]
+    before = app.get(f"/parts/{part}/notes")
+    hats = [n for n in before if n["pitch"] == 42]
+    app.edit(part, "velocity", [hats[0]["id"]], value=5)
+    app.edit(part, "delete", [hats[-1]["id"]])
+    app.edit(part, "add", [], onset_s=4.9, offset_s=4.95, pitch=56)
+    told = app.get(f"/kits/{kit}")["drum_parts"]
+    assert told == [{"part": part, "name": "toy cupboard, drums", "behind": 0}]
+    snare = next(s for s in app.get(f"/kits/{kit}")["slices"] if "snare" in [x["drum"] for x in s["strikes"]])
+    edit(app, kit, "drums", [snare["id"]], drums=["tom"])
+    told = app.get(f"/kits/{kit}")["drum_parts"][0]
+    assert told["behind"] >= 2
+    app.send("POST", f"/kits/{kit}/drums/{part}", {})
+    assert app.get(f"/kits/{kit}")["drum_parts"][0]["behind"] == 0
+    now = {n["id"]: n for n in app.get(f"/parts/{part}/notes")}
+    assert f"{snare['id']} tom" in now
+    assert f"{snare['id']} snare" not in now
+    assert now[hats[0]["id"]]["velocity"] == 5
+    assert hats[-1]["id"] not in now
+    assert 56 in [n["pitch"] for n in now.values()]
+    app.send("POST", "/undo")
+    assert f"{snare['id']} snare" in {n["id"] for n in app.get(f"/parts/{part}/notes")}
+    other = app.send("POST", f"/kits/{kit}/pattern", {})["part"]
+    assert "not made of this kit" in app.send("POST", f"/kits/{kit}/drums/{other}", {}, 422)["title"]
+
+
 def test_a_passage_of_the_pattern_is_repeated_on_the_grid(app: App, kit: str) -> None:
     part = app.send("POST", f"/kits/{kit}/pattern", {"from_bar": 2, "to_bar": 2, "times": 3})["part"]
     onsets = [n["onset_s"] for n in app.get(f"/parts/{part}/notes")]

@@ -1212,6 +1212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/kits/{kit_id}/drums/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Step
+         * @description Brings a part of drums in step with its kit.
+         */
+        post: operations["bring_in_step_api_folios__folio_id__kits__kit_id__drums__part_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/kits/{kit_id}/drums": {
         parameters: {
             query?: never;
@@ -2077,6 +2097,18 @@ export interface components {
             second: number;
         };
         /**
+         * DrumPart
+         * @description A part made of the kit's drums, and how many of its notes are other ones in it now.
+         */
+        DrumPart: {
+            /** Part */
+            part: string;
+            /** Name */
+            name: string;
+            /** Behind */
+            behind: number;
+        };
+        /**
          * Edit
          * @description An edit by hand.
          */
@@ -2710,6 +2742,8 @@ export interface components {
             sure: number;
             /** Played */
             played: components["schemas"]["Played"][];
+            /** Drum Parts */
+            drum_parts: components["schemas"]["DrumPart"][];
         };
         /**
          * Knot
@@ -3068,6 +3102,11 @@ export interface components {
              * @default false
              */
             keeps_beats: boolean;
+            /**
+             * Kit
+             * @default
+             */
+            kit: string;
             /** Least Confidence */
             least_confidence: number;
             /** Split */
@@ -6280,6 +6319,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_in_step_api_folios__folio_id__kits__kit_id__drums__part_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Based"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
                 };
             };
             /** @description Validation Error */

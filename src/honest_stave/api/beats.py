@@ -8,7 +8,7 @@ from pydantic import Field
 from pydantic_core import to_json
 
 from honest_stave.api.handing import HandOn, hand_on_model
-from honest_stave.api.models import Model, Opened, Revision, Seconds
+from honest_stave.api.models import Based, Model, Opened, Revision, Seconds
 from honest_stave.api.takes import Queued
 from honest_stave.core.beat.beat_map import MOST_BEATS, places_of
 from honest_stave.core.beat.click import ticks_of
@@ -194,12 +194,6 @@ class UseRunnerUp(Model):
     """Another way to count."""
 
     name: str
-    base_revision: int | None = None
-
-
-class Based(Model):
-    """A change that carries nothing but its base."""
-
     base_revision: int | None = None
 
 

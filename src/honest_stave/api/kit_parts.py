@@ -7,7 +7,7 @@ from pydantic import Field
 
 from honest_stave.api.handing import HandOn, hand_on_model
 from honest_stave.api.instruments import InstrumentInfo, SampleInfo
-from honest_stave.api.models import Model, Opened, PlayedRate
+from honest_stave.api.models import Based, Model, Opened, PlayedRate, Revision
 from honest_stave.api.takes import BINARY
 from honest_stave.core.hits.kit import LEAD
 from honest_stave.core.signal.convert import pitch_to_hz
@@ -106,6 +106,12 @@ def get_pattern(studio: Opened, folio_id: str, kit_id: str) -> PatternNotes:
 def make_pattern(studio: Opened, folio_id: str, kit_id: str, body: AskPattern) -> PartMade:
     """Makes a part of the pattern."""
     return PartMade(part=kit_parts.make_pattern(studio, folio_id, kit_id, body.settings(), body.base_revision))
+
+
+@router.post("/{kit_id}/drums/{part_id}")
+def bring_in_step(studio: Opened, folio_id: str, kit_id: str, part_id: str, body: Based) -> Revision:
+    """Brings a part of drums in step with its kit."""
+    return Revision(revision=kit_parts.bring_in_step(studio, folio_id, kit_id, part_id, body.base_revision))
 
 
 @router.post("/{kit_id}/drums")

@@ -13,7 +13,7 @@ from honest_stave.core.hits.doubts import SURE, doubts_of, lanes_in_doubt
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.stretches import at_rate, stereo
-from honest_stave.service import hits, kit_playing, kit_tempo, kits, timing
+from honest_stave.service import hits, kit_parts, kit_playing, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
@@ -91,6 +91,14 @@ class Played(Model):
     silent: int
 
 
+class DrumPart(Model):
+    """A part made of the kit's drums, and how many of its notes are other ones in it now."""
+
+    part: str
+    name: str
+    behind: int
+
+
 class KitView(Model):
     """A kit with everything that is drawn of it."""
 
@@ -109,6 +117,7 @@ class KitView(Model):
     lanes_in_doubt: list[LaneDoubt]
     sure: float
     played: list[Played]
+    drum_parts: list[DrumPart]
 
 
 class Thresholds(Model):
@@ -233,6 +242,7 @@ def _view(studio: Opened, folio_id: str, kit_id: str, found: OpenKit) -> Respons
         "lanes_in_doubt": lanes_in_doubt(found.slices),
         "sure": SURE,
         "played": kit_playing.played(studio, folio_id, kit_id, found.playable),
+        "drum_parts": kit_parts.drum_parts(studio, folio_id, kit_id, found),
     }
     return Response(to_json(view), media_type="application/json")
 

@@ -26,6 +26,12 @@ Seconds = Annotated[float, Field(ge=-3600, le=8 * 3600)]
 PlayedRate = Annotated[int, Field(ge=3000, le=768_000)]
 
 
+class Based(Model):
+    """A change that carries nothing but its base."""
+
+    base_revision: int | None = None
+
+
 class Revision(Model):
     """The folio's revision after a change."""
 
@@ -138,6 +144,7 @@ class Part(Model):
     reading: str
     beat_map: str = ""
     keeps_beats: bool = False
+    kit: str = ""
     least_confidence: float
     split: float
     shortest_s: float

@@ -4,16 +4,19 @@ import time
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import pattern
+from honest_stave.core.hits.drum_part import in_step
 from honest_stave.core.part.notes import Note, Part
 from honest_stave.core.words import free_name, how_many
 from honest_stave.service import folios
-from honest_stave.service.codec import note_to_body, part_to_body
+from honest_stave.service.codec import note_to_body, part_from_body, part_to_body
 from honest_stave.service.kit_playing import KIT_INSTRUMENT
 from honest_stave.service.kit_tempo import loop_tempo, map_of_loop
 from honest_stave.service.kits import OpenKit, opened
+from honest_stave.service.parts import notes_of, part_of
 from honest_stave.service.studio import Studio
 from honest_stave.store import history
 
@@ -87,10 +90,53 @@ def make_drum_part(studio: Studio, folio_id: str, kit_id: str, base: int | None)
         raise BadInput("No drum is over the thresholds.", "Lower them, or name the drums of slices by hand.")
     # The kit's thresholds have decided what counts: the part draws no further limit.
     part = Part(
-        name=f"{found.kit.name}, drums", instrument="drums", percussion=True, take=found.kit.take,
+        name=f"{found.kit.name}, drums", instrument="drums", percussion=True, take=found.kit.take, kit=kit_id,
         least_confidence=0.0, at=time.time(),
     )  # fmt: skip
     return _new_part(studio, folio_id, part, notes, f"Drums of “{found.kit.name}”", base)
+
+
+def bring_in_step(studio: Studio, folio_id: str, kit_id: str, part_id: str, base: int | None) -> int:
+    """Brings a part of drums in step with its kit, what a hand has touched left alone; returns the revision.
+
+    Raises:
+        BadInput: it was made of another kit.
+    """
+    part = part_of(studio, folio_id, part_id)
+    if part.kit != kit_id:
+        raise BadInput(f"“{part.name}” was not made of this kit.", "Choose the kit that it was made of.")
+    put, gone = _out_of_step(studio, folio_id, opened(studio, folio_id, kit_id), part_id, part)
+    count = len({n.id for n in put} | set(gone))
+    edit = history.Edit(f"“{part.name}” brought in step with its kit, {how_many(count, 'note')}")
+    edit.put = [("note", part_id, n.id, note_to_body(n)) for n in put]
+    edit.removed = [("note", part_id, i) for i in gone]
+    return folios.change(studio, folio_id, edit, base)
+
+
+def drum_parts(studio: Studio, folio_id: str, kit_id: str, found: OpenKit) -> list[dict[str, Any]]:
+    """Parts made of the drums of a kit, and how many of their notes are other ones in it now."""
+    with studio.database.session() as session:
+        bodies = history.entities(session, folio_id, "part")
+    told = []
+    for part_id, body in bodies.items():
+        if body.get("kit") == kit_id:
+            put, gone = _out_of_step(studio, folio_id, found, part_id, part_from_body(body))
+            told.append({"part": part_id, "name": body["name"], "behind": len({n.id for n in put} | set(gone))})
+    return told
+
+
+def _out_of_step(
+    studio: Studio, folio_id: str, found: OpenKit, part_id: str, part: Part
+) -> tuple[list[Note], list[str]]:
+    """Notes to put into a part of drums, and ids of those to take out, so that it is what its kit has now."""
+    if part.keeps_beats:
+        # It has left the recording's time for the folio's.
+        return [], []
+    now = {n.id: n for n in notes_of(studio, folio_id, part_id)}
+    fresh = pattern.drum_notes(found.kit, found.slices, found.rate)
+    wanted = {n.id: n for n in in_step(list(now.values()), fresh, frozenset(part.dropped))}
+    put = [n for i, n in wanted.items() if i not in now or note_to_body(now[i]) != note_to_body(n)]
+    return put, [i for i in now if i not in wanted]
 
 
 def _new_part(studio: Studio, folio_id: str, part: Part, notes: Sequence[Note], label: str, base: int | None) -> str:

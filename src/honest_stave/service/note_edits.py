@@ -72,7 +72,9 @@ def edit_notes(
     edit.put = [("note", part_id, n.id, note_to_body(n)) for n in change.put]
     edit.removed = [("note", part_id, n.id) for n in change.removed]
     dropped = [n.origin.key for n in change.removed if n.origin is not None]
-    if dropped and part.reading:
+    if part.kit:
+        dropped = [n.id for n in change.removed]
+    if dropped and (part.reading or part.kit):
         kept = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))
         edit.put.append(("part", "", part_id, part_to_body(kept)))
     revision = folios.change(studio, folio_id, edit, base)

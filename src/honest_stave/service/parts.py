@@ -196,8 +196,8 @@ def send(studio: Studio, folio_id: str, part_id: str, ids: list[str], name: str,
     with studio.database.session() as session:
         taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
     wanted_name = free_name(folios.clean_title(name, "name"), taken)
-    fresh = replace(part, name=wanted_name, reading="", left_out=0, dropped=(), at=time.time())
-    dropped = [n.origin.key for n in sent if n.origin is not None]
+    fresh = replace(part, name=wanted_name, reading="", kit="", left_out=0, dropped=(), at=time.time())
+    dropped = [n.id for n in sent] if part.kit else [n.origin.key for n in sent if n.origin is not None]
     rest = replace(part, dropped=tuple(dict.fromkeys((*part.dropped, *dropped))))
     new_id = uuid.uuid4().hex
     edit = history.Edit(f"{how_many(len(sent), 'note')} of “{part.name}” sent to “{wanted_name}”")

@@ -27,9 +27,9 @@ function whole(found: Schemas['KitView']): KitView {
   return found as KitView
 }
 
-/** Whether a part is played by a kit, at whatever pace. */
-const playedBy = (part: { instrument: string }, kit: string) =>
-  `${part.instrument}:`.startsWith(`kit:${kit}:`)
+/** Whether a part is played by a kit, at whatever pace, or made of its drums. */
+const madeOf = (part: { instrument: string; kit: string }, kit: string) =>
+  part.kit === kit || `${part.instrument}:`.startsWith(`kit:${kit}:`)
 
 export const useKits = defineStore('kits', () => {
   const folio = useFolio()
@@ -115,10 +115,13 @@ export const useKits = defineStore('kits', () => {
     },
     { immediate: true },
   )
-  // What its parts make of the kit.
+  // What its parts make of the kit; what is edited in them meanwhile is asked for when the station opens.
+  const ownParts = () =>
+    Object.entries(folio.state?.parts ?? {})
+      .filter(([, part]) => madeOf(part, id.value))
+      .map(([of, part]) => `${of} ${part.name}`)
   watch(
-    () =>
-      JSON.stringify(Object.entries(folio.state?.parts ?? {}).filter(([, part]) => playedBy(part, id.value))),
+    () => ownParts().join('\n'),
     () => void load(),
   )
 
@@ -239,11 +242,20 @@ export const useKits = defineStore('kits', () => {
     )
     return made?.part ?? ''
   }
+  /** Brings a part of drums in step with the kit; what a hand has touched in it stays. */
+  async function bringInStep(part_id: string) {
+    const params = { path: { ...path(), part_id } }
+    const body = () => ({ base_revision: folio.base })
+    await folio.change(() =>
+      told(client.POST('/api/folios/{folio_id}/kits/{kit_id}/drums/{part_id}', { params, body: body() })),
+    )
+    await load()
+  }
   /** Where a slice is heard as it plays. */
   const addressOf = (sliceId: string) => `/api/folios/${folio.id}/kits/${id.value}/slices/${sliceId}/sound`
 
   return {
     kit, nulled, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
-    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, addressOf,
+    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, bringInStep, addressOf,
   } // prettier-ignore
 })

@@ -85,6 +85,7 @@ class Part:
 
     ``beat_map`` names the map that a part from a score follows. The notes of other parts keep their seconds, or,
     with ``keeps_beats``, their place in the folio's bars.
+    ``kit`` names the kit whose drums it was made of.
     ``pedal`` holds spans (down s, up s) in which the sustain pedal holds what sounds.
     """
 
@@ -101,6 +102,7 @@ class Part:
     reading: str = ""
     beat_map: str = ""
     keeps_beats: bool = False
+    kit: str = ""
     least_confidence: float = 0.5
     split: float = 0.5
     shortest_s: float = 0.05

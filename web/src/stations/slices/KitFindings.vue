@@ -14,6 +14,7 @@ const kits = useKits()
 const notes = useNotes()
 const router = useRouter()
 const kit = computed(() => kits.kit?.kit)
+const behind = computed(() => kits.kit?.drum_parts.filter((part) => part.behind) ?? [])
 const onKeys = computed(() => kits.playable.filter((s) => s.key !== null).length)
 const value = (event: Event) => (event.target as HTMLSelectElement).value
 const nulled = computed(() => {
@@ -74,6 +75,10 @@ async function toPart(what: 'pattern' | 'drums') {
       }}<span v-if="part.silent" class="silent"
         >; {{ plural(part.silent, 'note plays', 'notes play') }} nothing, no slice is on the key</span
       >.
+    </p>
+    <p v-for="part in behind" :key="part.part" class="soft" data-test="behind">
+      “{{ part.name }}” was made of other drums: {{ plural(part.behind, 'note') }} differ.
+      <button type="button" class="act small" @click="kits.bringInStep(part.part)">Bring in step</button>
     </p>
     <label class="finding">
       <span>tails at another tempo</span>
