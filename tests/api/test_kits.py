@@ -223,7 +223,7 @@ def test_a_pattern_plays_on_what_it_played_when_the_kit_is_cut_otherwise(app: Ap
     gone = app.get(f"/kits/{kit}")["slices"][4]["id"]
     edit(app, kit, "remove", [gone])
     assert plays() == ["" if i == gone else i for i in before]
-    (told,) = app.get(f"/kits/{kit}")["played"]
+    (told,) = app.get(f"/kits/{kit}/parts")["played"]
     assert (told["part"], told["slices"], told["silent"]) == (part, len(before) - 1, 1)
     app.send("POST", "/undo")
     assert plays() == before
@@ -236,14 +236,14 @@ def test_a_part_of_drums_is_brought_in_step_and_keeps_what_a_hand_has_touched(ap
     app.edit(part, "velocity", [hats[0]["id"]], value=5)
     app.edit(part, "delete", [hats[-1]["id"]])
     app.edit(part, "add", [], onset_s=4.9, offset_s=4.95, pitch=56)
-    told = app.get(f"/kits/{kit}")["drum_parts"]
+    told = app.get(f"/kits/{kit}/parts")["drums"]
     assert told == [{"part": part, "name": "toy cupboard, drums", "behind": 0}]
     snare = next(s for s in app.get(f"/kits/{kit}")["slices"] if "snare" in [x["drum"] for x in s["strikes"]])
     edit(app, kit, "drums", [snare["id"]], drums=["tom"])
-    told = app.get(f"/kits/{kit}")["drum_parts"][0]
+    told = app.get(f"/kits/{kit}/parts")["drums"][0]
     assert told["behind"] >= 2
     app.send("POST", f"/kits/{kit}/drums/{part}", {})
-    assert app.get(f"/kits/{kit}")["drum_parts"][0]["behind"] == 0
+    assert app.get(f"/kits/{kit}/parts")["drums"][0]["behind"] == 0
     now = {n["id"]: n for n in app.get(f"/parts/{part}/notes")}
     assert f"{snare['id']} tom" in now
     assert f"{snare['id']} snare" not in now

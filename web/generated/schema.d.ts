@@ -1212,6 +1212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folios/{folio_id}/kits/{kit_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Parts
+         * @description Parts that the kit plays, and parts made of its drums.
+         */
+        get: operations["get_parts_api_folios__folio_id__kits__kit_id__parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/folios/{folio_id}/kits/{kit_id}/drums/{part_id}": {
         parameters: {
             query?: never;
@@ -2740,10 +2760,6 @@ export interface components {
             lanes_in_doubt: components["schemas"]["LaneDoubt"][];
             /** Sure */
             sure: number;
-            /** Played */
-            played: components["schemas"]["Played"][];
-            /** Drum Parts */
-            drum_parts: components["schemas"]["DrumPart"][];
         };
         /**
          * Knot
@@ -3185,6 +3201,16 @@ export interface components {
             level_db: number;
             /** Explained By */
             explained_by: number | null;
+        };
+        /**
+         * PartsOfKit
+         * @description What parts make of a kit.
+         */
+        PartsOfKit: {
+            /** Played */
+            played: components["schemas"]["Played"][];
+            /** Drums */
+            drums: components["schemas"]["DrumPart"][];
         };
         /**
          * PatternNotes
@@ -6319,6 +6345,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_parts_api_folios__folio_id__kits__kit_id__parts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folio_id: string;
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsOfKit"];
                 };
             };
             /** @description Validation Error */

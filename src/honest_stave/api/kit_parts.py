@@ -12,7 +12,7 @@ from honest_stave.api.takes import BINARY
 from honest_stave.core.hits.kit import LEAD
 from honest_stave.core.signal.convert import pitch_to_hz
 from honest_stave.core.sound.stretches import at_rate, stereo
-from honest_stave.service import kit_files, kit_parts, kits
+from honest_stave.service import kit_files, kit_parts, kit_playing, kits
 from honest_stave.service.kit_parts import PatternSettings
 from honest_stave.service.kit_playing import KIT_INSTRUMENT
 
@@ -39,6 +39,30 @@ class AskFiles(AskPattern):
     """What of a kit is handed on."""
 
     formats: list[Literal["wav", "sfz", "sf2", "lanes", "csv", "labels"]]
+
+
+class Played(Model):
+    """What a part makes of a kit: how many slices it plays, how many of its notes play nothing."""
+
+    part: str
+    name: str
+    slices: int
+    silent: int
+
+
+class DrumPart(Model):
+    """A part made of the kit's drums, and how many of its notes are other ones in it now."""
+
+    part: str
+    name: str
+    behind: int
+
+
+class PartsOfKit(Model):
+    """What parts make of a kit."""
+
+    played: list[Played]
+    drums: list[DrumPart]
 
 
 class PartMade(Model):
@@ -106,6 +130,15 @@ def get_pattern(studio: Opened, folio_id: str, kit_id: str) -> PatternNotes:
 def make_pattern(studio: Opened, folio_id: str, kit_id: str, body: AskPattern) -> PartMade:
     """Makes a part of the pattern."""
     return PartMade(part=kit_parts.make_pattern(studio, folio_id, kit_id, body.settings(), body.base_revision))
+
+
+@router.get("/{kit_id}/parts")
+def get_parts(studio: Opened, folio_id: str, kit_id: str) -> PartsOfKit:
+    """Parts that the kit plays, and parts made of its drums."""
+    found = kits.opened(studio, folio_id, kit_id)
+    played = kit_playing.played(studio, folio_id, kit_id, found.playable)
+    drums = kit_parts.drum_parts(studio, folio_id, kit_id, found)
+    return PartsOfKit(played=[Played(**vars(p)) for p in played], drums=[DrumPart(**d) for d in drums])
 
 
 @router.post("/{kit_id}/drums/{part_id}")

@@ -13,7 +13,7 @@ from honest_stave.core.hits.doubts import SURE, doubts_of, lanes_in_doubt
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.stretches import at_rate, stereo
-from honest_stave.service import hits, kit_parts, kit_playing, kit_tempo, kits, timing
+from honest_stave.service import hits, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
@@ -82,23 +82,6 @@ class LaneDoubt(Model):
     sure: float
 
 
-class Played(Model):
-    """What a part makes of a kit: how many slices it plays, how many of its notes play nothing."""
-
-    part: str
-    name: str
-    slices: int
-    silent: int
-
-
-class DrumPart(Model):
-    """A part made of the kit's drums, and how many of its notes are other ones in it now."""
-
-    part: str
-    name: str
-    behind: int
-
-
 class KitView(Model):
     """A kit with everything that is drawn of it."""
 
@@ -116,8 +99,6 @@ class KitView(Model):
     doubts: list[str]
     lanes_in_doubt: list[LaneDoubt]
     sure: float
-    played: list[Played]
-    drum_parts: list[DrumPart]
 
 
 class Thresholds(Model):
@@ -204,7 +185,7 @@ def ask(studio: Opened, folio_id: str, body: AskHits) -> Queued:
     return Queued(jobs=[hits.ask(studio, folio_id, body.take, listen)])
 
 
-def _view(studio: Opened, folio_id: str, kit_id: str, found: OpenKit) -> Response:
+def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
     """The kit as a ``KitView``; thousands of slices leave without being checked: they come from core as they are."""
     rate = found.rate
     tempo_map = kit_tempo.map_of_loop(studio, folio_id, found.kit)
@@ -241,8 +222,6 @@ def _view(studio: Opened, folio_id: str, kit_id: str, found: OpenKit) -> Respons
         "doubts": doubts_of(found.slices),
         "lanes_in_doubt": lanes_in_doubt(found.slices),
         "sure": SURE,
-        "played": kit_playing.played(studio, folio_id, kit_id, found.playable),
-        "drum_parts": kit_parts.drum_parts(studio, folio_id, kit_id, found),
     }
     return Response(to_json(view), media_type="application/json")
 
@@ -262,13 +241,13 @@ def set_note_maps(studio: Opened, folio_id: str, body: NoteMaps) -> NoteMaps:
 @router.get("/{kit_id}", response_model=KitView)
 def get_kit(studio: Opened, folio_id: str, kit_id: str) -> Response:
     """A kit with its slices."""
-    return _view(studio, folio_id, kit_id, kits.opened(studio, folio_id, kit_id))
+    return _view(studio, folio_id, kits.opened(studio, folio_id, kit_id))
 
 
 @router.post("/{kit_id}/try", response_model=KitView)
 def try_thresholds(studio: Opened, folio_id: str, kit_id: str, body: Thresholds) -> Response:
     """The kit at other thresholds, without keeping them."""
-    return _view(studio, folio_id, kit_id, kits.opened(studio, folio_id, kit_id, body.model_dump(exclude_none=True)))
+    return _view(studio, folio_id, kits.opened(studio, folio_id, kit_id, body.model_dump(exclude_none=True)))
 
 
 @router.patch("/{kit_id}")

@@ -135,7 +135,10 @@ def _out_of_step(
     now = {n.id: n for n in notes_of(studio, folio_id, part_id)}
     fresh = pattern.drum_notes(found.kit, found.slices, found.rate)
     wanted = {n.id: n for n in in_step(list(now.values()), fresh, frozenset(part.dropped))}
-    put = [n for i, n in wanted.items() if i not in now or note_to_body(now[i]) != note_to_body(n)]
+    # Bodies are what is kept, and take their time for thousands of notes.
+    put = [
+        n for i, n in wanted.items() if now.get(i) != n and (i not in now or note_to_body(now[i]) != note_to_body(n))
+    ]
     return put, [i for i in now if i not in wanted]
 
 

@@ -37,6 +37,8 @@ export const useKits = defineStore('kits', () => {
   const notices = useNotices()
   const kit = shallowRef<KitView | null>(null)
   const nulled = shallowRef<Schemas['Null'] | null>(null)
+  /** What parts make of the kit. */
+  const made = shallowRef<Schemas['PartsOfKit'] | null>(null)
   const selection = ref<Set<string>>(new Set())
   /** The drum whose lane was selected as a whole; empty when slices were selected one by one. */
   const lane = ref('')
@@ -45,6 +47,7 @@ export const useKits = defineStore('kits', () => {
   const tried = shallowRef<Thresholds | null>(null)
   let keeping = 0
   let nullWaiting = 0
+  let partsWaiting = 0
   let nullTurn = 0
 
   const id = computed(
@@ -89,6 +92,17 @@ export const useKits = defineStore('kits', () => {
     nullTurn++
     nullWaiting = window.setTimeout(() => void loadNull().catch(notices.tellProblem), RESTS_MS)
   }
+  /** Asked for at rest: of thousands of slices it takes a while. */
+  function askParts() {
+    window.clearTimeout(partsWaiting)
+    partsWaiting = window.setTimeout(() => void loadParts().catch(notices.tellProblem), RESTS_MS)
+  }
+  const loadParts = oneAtATime(async () => {
+    const of = id.value
+    const params = { path: path() }
+    const found = of ? await told(client.GET('/api/folios/{folio_id}/kits/{kit_id}/parts', { params })) : null
+    if (of === id.value) made.value = found
+  })
   const loadNull = oneAtATime(async () => {
     const turn = nullTurn
     if (!id.value) return
@@ -112,18 +126,16 @@ export const useKits = defineStore('kits', () => {
       if (!keeping || now !== before?.[0]) tried.value = null
       void load()
       askNull()
+      askParts()
     },
     { immediate: true },
   )
-  // What its parts make of the kit; what is edited in them meanwhile is asked for when the station opens.
+  // What is edited in its parts meanwhile is asked for when the station opens.
   const ownParts = () =>
     Object.entries(folio.state?.parts ?? {})
       .filter(([, part]) => madeOf(part, id.value))
       .map(([of, part]) => `${of} ${part.name}`)
-  watch(
-    () => ownParts().join('\n'),
-    () => void load(),
-  )
+  watch(() => ownParts().join('\n'), askParts)
 
   function select(ids: string[], add = false) {
     selection.value = new Set(add ? [...selection.value, ...ids] : ids)
@@ -249,13 +261,13 @@ export const useKits = defineStore('kits', () => {
     await folio.change(() =>
       told(client.POST('/api/folios/{folio_id}/kits/{kit_id}/drums/{part_id}', { params, body: body() })),
     )
-    await load()
+    await loadParts()
   }
   /** Where a slice is heard as it plays. */
   const addressOf = (sliceId: string) => `/api/folios/${folio.id}/kits/${id.value}/slices/${sliceId}/sound`
 
   return {
-    kit, nulled, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
-    lane, load, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, bringInStep, addressOf,
+    kit, nulled, made, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
+    lane, load, askParts, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, bringInStep, addressOf,
   } // prettier-ignore
 })

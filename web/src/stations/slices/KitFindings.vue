@@ -14,7 +14,7 @@ const kits = useKits()
 const notes = useNotes()
 const router = useRouter()
 const kit = computed(() => kits.kit?.kit)
-const behind = computed(() => kits.kit?.drum_parts.filter((part) => part.behind) ?? [])
+const behind = computed(() => kits.made?.drums.filter((part) => part.behind) ?? [])
 const onKeys = computed(() => kits.playable.filter((s) => s.key !== null).length)
 const value = (event: Event) => (event.target as HTMLSelectElement).value
 const nulled = computed(() => {
@@ -70,14 +70,14 @@ async function toPart(what: 'pattern' | 'drums') {
     <div v-if="kits.kit?.loop_key != null" class="finding">
       <span>whole loop</span><span>{{ pitchName(kits.kit.loop_key) }}</span>
     </div>
-    <p v-for="part in kits.kit?.played" :key="part.part" class="soft" data-test="played">
+    <p v-for="part in kits.made?.played" :key="part.part" class="soft" data-test="played">
       “{{ part.name }}” plays {{ part.slices }} of {{ plural(onKeys, 'slice')
       }}<span v-if="part.silent" class="silent"
         >; {{ plural(part.silent, 'note plays', 'notes play') }} nothing, no slice is on the key</span
       >.
     </p>
     <p v-for="part in behind" :key="part.part" class="soft" data-test="behind">
-      “{{ part.name }}” was made of other drums: {{ plural(part.behind, 'note') }} differ.
+      “{{ part.name }}” was made of other drums: {{ plural(part.behind, 'note differs', 'notes differ') }}.
       <button type="button" class="act small" @click="kits.bringInStep(part.part)">Bring in step</button>
     </p>
     <label class="finding">

@@ -41,7 +41,7 @@ const others = computed(() => folio.takesWith('kits'))
 onMounted(() => {
   window.addEventListener('keydown', played, true)
   // Notes that play it may have been edited meanwhile.
-  if (kits.kit) void kits.load()
+  kits.askParts()
   const drums = folio.recordings.filter((id) => folio.state?.takes[id]?.facts.seems?.name === 'drums')
   if (!kits.id) notes.offerSuiting([...others.value, ...drums])
 })
