@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 
 from honest_stave.core.hits import kit_edits
 from honest_stave.core.hits.cut_anew import cut_anew
+from honest_stave.core.hits.drum_part import in_step
 from honest_stave.core.hits.keys import keys_of, loop_key
 from honest_stave.core.hits.kit import Kit
-from honest_stave.core.hits.pattern import pattern_of
+from honest_stave.core.hits.pattern import drum_notes, pattern_of
 from honest_stave.core.hits.played_keys import WHOLE_LOOP, Playable, played_on, same_keys
 from honest_stave.core.hits.slicing import moments_of, slices_of
 from tests.made import RATE
@@ -110,3 +111,16 @@ def test_a_note_that_the_producer_has_put_on_another_key_plays_that_from_then_on
     elsewhere = replace(waiting, pitch=keys_of(softer, cut(softer))["r48510"])
     (back,) = played_on([elsewhere], playable(softer), playable(KIT), RATE)
     assert (back.pitch, back.cut) == (keys_of(KIT, cut())["r48510"], "")
+
+
+def test_strokes_beside_one_that_a_hand_has_touched_are_left_as_they_are() -> None:
+    before = drum_notes(KIT, cut(), RATE)
+    kick, hat = (n for n in before if n.onset_s < 0.2)
+    edited = [kick.edited(velocity=5), *(n for n in before if n is not kick)]
+    renamed = kit_edits.set_drums(KIT, cut(), ["r4410"], ["tom"])
+    fresh = drum_notes(renamed, cut(renamed), RATE)
+    assert {n.id for n in in_step(edited, fresh, ())} == {n.id for n in before}
+    assert {n.id for n in in_step(before, fresh, ())} == {n.id for n in fresh}
+    gone = before[-1].id
+    assert {n.id for n in in_step(edited[:-1], drum_notes(KIT, cut(), RATE), {gone})} == {n.id for n in before[:-1]}
+    assert hat.id in {n.id for n in in_step(edited, fresh, ())}
