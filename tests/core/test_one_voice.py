@@ -6,9 +6,13 @@ import numpy as np
 import pytest
 from scipy.signal import iirpeak, lfilter
 
+from honest_stave.core.pitch.bands import Bands
 from honest_stave.core.pitch.forming import form_candidates
 from honest_stave.core.pitch.notes_engine import read
+from honest_stave.core.pitch.opening_mouth import without_openings
+from honest_stave.core.pitch.pitch_line import HOP_S
 from honest_stave.core.pitch.reading import Candidate, FormSettings, NotesReading, ReadSettings
+from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 from tests.made import RATE, Note, f1, line, tune
 
@@ -97,6 +101,17 @@ def test_a_consonant_and_its_vowel_are_one_note(pitch: int, closed_s: float) -> 
     # The voice begins with the consonant.
     assert note.onset_s == pytest.approx(0.2, abs=0.04)
     assert note.offset_s > 1.0
+
+
+def test_a_pitch_struck_again_as_the_recording_ends_is_left_alone() -> None:
+    frames = 20
+    silence = np.full((frames, 312), -60.0, np.float32)
+    ends_s = frames * HOP_S
+    for again_s in (ends_s - 0.05, ends_s - 0.001, ends_s + 0.03):
+        same = np.ones(2)
+        strikes = Strikes(same.astype(int), np.array([60, 60]), np.array([0.05, again_s]), *[same] * 8)
+        told = without_openings(strikes, np.array([1.0, 2.0]), np.zeros(2, int), Bands(silence, silence[:, :104]))
+        assert told[1].tolist() == [1.0, 2.0]
 
 
 @pytest.mark.parametrize("step", [2, 3])

@@ -3359,6 +3359,16 @@ export interface components {
             summary: components["schemas"]["Summary"];
         };
         /**
+         * Removed
+         * @description Takes removed, and the names of the parts that nothing plays without them.
+         */
+        Removed: {
+            /** Revision */
+            revision: number;
+            /** Silent */
+            silent: string[];
+        };
+        /**
          * Rename
          * @description Another name.
          */
@@ -4741,7 +4751,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Revision"];
+                    "application/json": components["schemas"]["Removed"];
                 };
             };
             /** @description Validation Error */

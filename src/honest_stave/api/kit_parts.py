@@ -138,7 +138,7 @@ def get_parts(studio: Opened, folio_id: str, kit_id: str) -> PartsOfKit:
     found = kits.opened(studio, folio_id, kit_id)
     played = kit_playing.played(studio, folio_id, kit_id, found.playable)
     drums = kit_parts.drum_parts(studio, folio_id, kit_id, found)
-    return PartsOfKit(played=[Played(**vars(p)) for p in played], drums=[DrumPart(**d) for d in drums])
+    return PartsOfKit(played=[Played(**vars(p)) for p in played], drums=[DrumPart(**vars(d)) for d in drums])
 
 
 @router.post("/{kit_id}/drums/{part_id}")

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import Field
 
 from honest_stave.api.models import Model, Opened, PlayedRate, Revision, Seconds
-from honest_stave.service import parts, places, takes
+from honest_stave.service import kit_playing, parts, places, takes
 
 router = APIRouter(prefix="/api/folios/{folio_id}/takes", tags=["takes"])
 
@@ -36,6 +36,12 @@ class Several(Model):
 
     takes: list[str] = Field(min_length=1, max_length=10_000)
     base_revision: int | None = None
+
+
+class Removed(Revision):
+    """Takes removed, and the names of the parts that nothing plays without them."""
+
+    silent: list[str]
 
 
 class Place(Model):
@@ -74,9 +80,10 @@ def put_take(studio: Opened, folio_id: str, take_id: str, body: Place) -> Revisi
 
 
 @router.post("/remove")
-def remove(studio: Opened, folio_id: str, body: Several) -> Revision:
+def remove(studio: Opened, folio_id: str, body: Several) -> Removed:
     """Takes one or several out of the folio."""
-    return Revision(revision=takes.remove(studio, folio_id, body.takes, body.base_revision))
+    silent = kit_playing.silent_without(studio, folio_id, body.takes)
+    return Removed(revision=takes.remove(studio, folio_id, body.takes, body.base_revision), silent=silent)
 
 
 BINARY: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}

@@ -4,7 +4,6 @@ import time
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from honest_stave.core.errors import BadInput
 from honest_stave.core.hits import pattern
@@ -113,7 +112,21 @@ def bring_in_step(studio: Studio, folio_id: str, kit_id: str, part_id: str, base
     return folios.change(studio, folio_id, edit, base)
 
 
-def drum_parts(studio: Studio, folio_id: str, kit_id: str, found: OpenKit) -> list[dict[str, Any]]:
+@dataclass(frozen=True)
+class DrumPart:
+    """A part made of the drums of a kit.
+
+    Args:
+        part, name: its id, and how it is called.
+        behind: how many of its notes are other ones in the kit now.
+    """
+
+    part: str
+    name: str
+    behind: int
+
+
+def drum_parts(studio: Studio, folio_id: str, kit_id: str, found: OpenKit) -> list[DrumPart]:
     """Parts made of the drums of a kit, and how many of their notes are other ones in it now."""
     with studio.database.session() as session:
         bodies = history.entities(session, folio_id, "part")
@@ -121,7 +134,7 @@ def drum_parts(studio: Studio, folio_id: str, kit_id: str, found: OpenKit) -> li
     for part_id, body in bodies.items():
         if body.get("kit") == kit_id:
             put, gone = _out_of_step(studio, folio_id, found, part_id, part_from_body(body))
-            told.append({"part": part_id, "name": body["name"], "behind": len({n.id for n in put} | set(gone))})
+            told.append(DrumPart(part_id, body["name"], len({n.id for n in put} | set(gone))))
     return told
 
 

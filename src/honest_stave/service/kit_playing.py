@@ -19,6 +19,14 @@ def parts_of(studio: Studio, folio_id: str, kit_id: str) -> dict[str, str]:
     return {i: b["name"] for i, b in bodies.items() if f"{b['instrument']}:".startswith(f"{KIT_INSTRUMENT}{kit_id}:")}
 
 
+def silent_without(studio: Studio, folio_id: str, take_ids: list[str]) -> list[str]:
+    """Names of the parts that nothing plays once these takes are removed: their kits are cut of them."""
+    with studio.database.session() as session:
+        kits = history.entities(session, folio_id, "kit")
+    cut = [i for i, body in kits.items() if body["take"] in take_ids]
+    return [name for i in cut for name in parts_of(studio, folio_id, i).values()]
+
+
 @dataclass(frozen=True)
 class Played:
     """What a part makes of a kit.

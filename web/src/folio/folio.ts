@@ -171,14 +171,6 @@ export const useFolio = defineStore('folio', () => {
   }
 
   /** Where a take begins in the folio's time (s). */
-  /** Names of the parts that the slices of these takes play. */
-  function playedBySlicesOf(takeIds: string[]): string[] {
-    const { kits = {}, parts = {} } = state.value ?? {}
-    return Object.values(parts)
-      .filter((part) => part.instrument.startsWith('kit:'))
-      .filter((part) => takeIds.includes(kits[part.instrument.split(':')[1]]?.take ?? ''))
-      .map((part) => part.name)
-  }
   const placeOf = (takeId: string) => state.value?.settings.places?.[takeId] ?? 0
 
   async function putTake(takeId: string, values: Partial<Schemas['Place']>) {
@@ -224,6 +216,6 @@ export const useFolio = defineStore('folio', () => {
 
   return {
     ended, state, readings, jobs, running, savedAt, failed, freshReading, id, path, base,
-    open, close, make, refresh, change, step, bringIn, recordings, playedBySlicesOf, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
+    open, close, make, refresh, change, step, bringIn, recordings, placeOf, takesWith, putTake, stopJob, stopAll, dismissJobs,
   } // prettier-ignore
 })

@@ -27,10 +27,6 @@ function whole(found: Schemas['KitView']): KitView {
   return found as KitView
 }
 
-/** Whether a part is played by a kit, at whatever pace, or made of its drums. */
-const madeOf = (part: { instrument: string; kit: string }, kit: string) =>
-  part.kit === kit || `${part.instrument}:`.startsWith(`kit:${kit}:`)
-
 export const useKits = defineStore('kits', () => {
   const folio = useFolio()
   const notes = useNotes()
@@ -131,11 +127,7 @@ export const useKits = defineStore('kits', () => {
     { immediate: true },
   )
   // What is edited in its parts meanwhile is asked for when the station opens.
-  const ownParts = () =>
-    Object.entries(folio.state?.parts ?? {})
-      .filter(([, part]) => madeOf(part, id.value))
-      .map(([of, part]) => `${of} ${part.name}`)
-  watch(() => ownParts().join('\n'), askParts)
+  watch(() => Object.keys(folio.state?.parts ?? {}).join(), askParts)
 
   function select(ids: string[], add = false) {
     selection.value = new Set(add ? [...selection.value, ...ids] : ids)

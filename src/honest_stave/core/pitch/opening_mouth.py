@@ -17,7 +17,7 @@ Values = NDArray[np.float64]
 # A consonant is no longer than this, and what sounds in it does not fall by more before the vowel.
 LONGEST_CLOSED_S, MOST_DIP_DB = 0.25, 9.0
 # From its beginning to that of the vowel the upper partials rise by so much, and by so much more than the lower ones.
-# Of 1,092 notes of instruments struck again so soon or later two do; of 50 vowels said to be struck 23.
+# Of 1,092 notes of instruments that are struck again two do; of 71 notes that no sung syllable had 26 go.
 LEAST_OPENED_DB, LEAST_BRIGHTER_DB = 10.0, 5.0
 # A consonant may be doubted as a note of its own: it is no less sure than this.
 LEAST_LOG_ODDS = -1.0
@@ -60,7 +60,9 @@ def without_openings(
 def _opens(strikes: Strikes, before: int, here: int, bands: Bands) -> bool:
     """Whether a strike is the vowel that a consonant, the strike before it, opens into."""
     from_s, at_s = float(strikes.onset_s[before]), float(strikes.onset_s[here])
-    if at_s - from_s >= LONGEST_CLOSED_S:
+    ends = round((at_s + OPEN_S[1]) / HOP_S) >= len(bands.short_db)
+    if at_s - from_s >= LONGEST_CLOSED_S or ends:
+        # Of what begins with the last sounds of a recording nobody hears whether it opens.
         return False
     first = max(round(from_s / HOP_S) - 1, 0)
     power = 10 ** (bands.short_db[first : round((at_s + LOUD_S[1]) / HOP_S) + 2].astype(np.float64) / 10)

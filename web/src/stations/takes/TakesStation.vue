@@ -72,15 +72,14 @@ async function readChosen() {
 }
 async function remove(ids: string[]) {
   const names = takes.value.filter(([id]) => ids.includes(id)).map(([, take]) => `“${take.name}”`)
-  const unheard = folio.playedBySlicesOf(ids)
   const body = { takes: ids, base_revision: folio.base }
   const answer = await folio.change(() =>
     told(client.POST('/api/folios/{folio_id}/takes/remove', { params: { path: folio.path }, body })),
   )
   const what = names.length > 1 ? plural(names.length, 'take') : names[0]
   const stay = 'Undo brings back what was removed. Parts read from it stay.'
-  const silent = unheard.length ? ` Silent without it: ${unheard.map((name) => `“${name}”`).join(', ')}.` : ''
-  if (answer) notices.tell(`${what} removed.`, stay + silent)
+  const unheard = answer?.silent.map((name) => `“${name}”`).join(', ')
+  if (answer) notices.tell(`${what} removed.`, stay + (unheard ? ` Silent without it: ${unheard}.` : ''))
 }
 </script>
 
