@@ -12,7 +12,7 @@ import soundfile
 
 from honest_stave.core.beat.align import written_notes
 from honest_stave.core.formats.musicxml_read import read_musicxml
-from honest_stave.demo.live import curtain_call, overture
+from honest_stave.demo.live import STOP_BAR, curtain_call, overture
 from tests.api.conftest import App
 from tests.core.test_musicxml import SCORE
 from tests.made import RATE, Note, texture, wav
@@ -43,8 +43,13 @@ def edit(app: App, beat_map: str, action: str, chosen: list[int], expect: int = 
 def test_a_performance_without_a_click_gets_beats_that_give_the_folio_its_time(app: App, found: str) -> None:
     view = app.get(f"/beat-maps/{found}")
     truth = np.array(curtain_call().beat_s)
-    near = np.abs(np.array(view["heard_s"])[:, None] - truth).min(axis=1)
+    near = np.abs(np.array(view["time_s"])[:, None] - truth).min(axis=1)
     assert np.mean(near < 0.03) > 0.9
+    # Nobody plays on three beats of the bar in which all stop: no attack is said to be there, and no drift.
+    stopped = truth[1 + 4 * STOP_BAR + np.arange(1, 4)]
+    silent = [t for t, heard in zip(view["time_s"], view["heard_s"], strict=True) if heard is None]
+    assert silent == pytest.approx(stopped, abs=0.05)
+    assert [drift is None for drift in view["drift_ms"]] == [heard is None for heard in view["heard_s"]]
     assert view["rules"]
     tempo = app.get("")["settings"]["tempo"]
     assert [k["time_s"] for k in tempo["knots"]] == pytest.approx(view["time_s"], abs=1e-6)
@@ -83,6 +88,7 @@ def test_what_cannot_be_is_refused_with_the_reason_and_changes_nothing(app: App,
     assert "cross" in crossed["title"]
     assert "no two pins" in edit(app, found, "re-read", [10], 422)["title"]
     assert "no longer there" in edit(app, found, "pin", [5000], 422)["title"]
+    assert "Nothing was heard" in edit(app, found, "pin", [43], 422, to_attack=True)["title"]
     assert "lacks beat" in edit(app, found, "number", [3], 422, bar=1)["title"]
     assert "7/0 is no meter" in edit(app, found, "meter", [3], 422, numerator=7, denominator=0)["title"]
     assert "4/3 is no meter" in edit(app, found, "meters", [], 422, meters=[[1, 4, 3]])["title"]
@@ -101,6 +107,10 @@ def test_stretches_are_read_anew_and_taps_refined(app: App, found: str) -> None:
     again = app.get(f"/beat-maps/{found}")["time_s"]
     assert len(again) == len(view["time_s"])
     assert again[20:28] == pytest.approx(times[20:28], abs=0.04)
+    # Read anew or tapped over, a beat on which nobody plays has no attack.
+    edit(app, found, "pin", [40, 48])
+    edit(app, found, "re-read", [44])
+    assert app.get(f"/beat-maps/{found}")["heard_s"][42:45] == [None] * 3
 
 
 def test_other_ways_to_count_are_heard_before_they_are_taken(app: App, found: str) -> None:

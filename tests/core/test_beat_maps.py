@@ -26,7 +26,7 @@ from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.click import RATE, ticks_of
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.map_tempo import drift_ms_of, weakest_first
-from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.beat.reread import HeardBefore, refine_taps, reread_between
 from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.beat.tempo_map import Meter
@@ -182,6 +182,7 @@ def test_a_map_stays_on_the_attacks_of_what_was_read(rubato_s: float, jitter_s: 
         downbeat_confidence=np.full(64, 0.9),
         meters=(Meter(1, 4, 4),),
         odds=np.zeros(0, np.float32),
+        begun=np.zeros(0, np.float32),
     )
     found = map_of_reading(reading, "curtain call", "take", "reading")
     assert found.smoothing == amount
@@ -196,25 +197,26 @@ def test_weak_beats_come_worst_first_and_drift_is_attack_less_map() -> None:
     assert drift_ms_of(found) == pytest.approx([20.0] * 4)
 
 
-def odds_at(moments: np.ndarray, seconds: float) -> np.ndarray:
+def heard_at(moments: np.ndarray, seconds: float) -> HeardBefore:
     time = FIRST_CELL_S + np.arange(int(seconds / CELL_S)) * CELL_S
     near = np.max(np.maximum(1 - np.abs(time - moments[:, None]) / (1.5 * CELL_S), 0), axis=0)
-    return (8 * near - 5).astype(np.float32)
+    near = near.astype(np.float32)
+    return HeardBefore(8 * near - 5, near, 0.0)
 
 
 def test_taps_are_drawn_to_what_is_heard_with_their_lateness_taken_off() -> None:
     truth = np.array([2.0, 2.6, 3.25, 3.8, 4.5])
     taps = truth + 0.14 + np.array([0.01, -0.02, 0.015, 0.0, -0.01])
-    found, late_s = refine_taps(odds_at(truth, 6), 0.0, taps)
+    found, late_s = refine_taps(heard_at(truth, 6), taps)
     assert [b.time_s for b in found] == pytest.approx(truth.tolist(), abs=0.012)
     assert late_s == pytest.approx(0.14, abs=0.02)
     with pytest.raises(BadInput, match="2 taps cannot tell"):
-        refine_taps(odds_at(truth, 6), 0.0, taps[:2])
+        refine_taps(heard_at(truth, 6), taps[:2])
 
 
 def test_a_stretch_is_read_anew_with_as_many_beats_as_its_pins_imply() -> None:
     truth = 1.0 + np.cumsum([0.0, 0.5, 0.55, 0.6, 0.52, 0.5, 0.48])
-    found = reread_between(odds_at(truth, 6), 0.0, float(truth[0]), float(truth[-1]), 6)
+    found = reread_between(heard_at(truth, 6), float(truth[0]), float(truth[-1]), 6)
     assert [b.time_s for b in found] == pytest.approx(truth[1:-1].tolist(), abs=0.012)
 
 
@@ -331,7 +333,8 @@ def test_beats_lie_half_a_beat_later_up_to_the_next_meter_and_pins_refuse_it() -
 
 
 def test_a_click_is_told_with_how_many_of_its_beats_were_not_heard(monkeypatch: pytest.MonkeyPatch) -> None:
-    kept = KeptBeats(np.zeros(1, np.float32), 0.0, (), (), clicks=((120.0, 1.0, 8.5),))
+    nothing = np.zeros(1, np.float32)
+    kept = KeptBeats(HeardBefore(nothing, nothing, 0.0), (), (), clicks=((120.0, 1.0, 8.5),))
     monkeypatch.setattr(beat_maps.beats, "kept_of", lambda *_: kept)
     heard = made(24, reading="reading")
     beats = tuple(replace(b, heard_s=None) if i in (4, 5, 20) else b for i, b in enumerate(heard.beats))

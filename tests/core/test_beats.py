@@ -66,6 +66,15 @@ def test_a_waltz_that_slows_down() -> None:
     assert found.meters[0].numerator == 3
 
 
+@pytest.mark.parametrize("ring_s", [1.5, 4.0])
+def test_the_last_beat_is_the_last_one_that_is_played(ring_s: float) -> None:
+    beat_s = 0.5 + 0.5 * np.arange(33)
+    notes = [Note(t, t + 0.4, pitch, 0.4) for t in beat_s[:-1].tolist() for pitch in (48, 60, 64, 67)]
+    last = [Note(16.5, 16.5 + ring_s, pitch, 0.4) for pitch in (48, 60, 64, 67)]
+    found = read(texture([*notes, *last]), RATE, ListenSettings())
+    assert abs(found.time_s[-1] - beat_s[-1]) < NEAR_S
+
+
 @pytest.mark.parametrize("bpm", [70, 100, 140])
 @pytest.mark.parametrize("change", [0.0, 0.003])
 def test_a_row_of_beats_is_followed_at_any_tempo(bpm: float, change: float) -> None:

@@ -290,7 +290,7 @@ def _click(beat: int, values: Values) -> ClickFrom:
 def _tapped(studio: Studio, folio_id: str, beat_map: BeatMap, tap_s: list[float]) -> BeatMap:
     """Taps along a passage, refined, in the place of the beats that were there."""
     kept = beats.kept_of(studio, folio_id, beat_map.reading)
-    fresh, _ = refine_taps(kept.odds, kept.starts_s, np.array(tap_s))
+    fresh, _ = refine_taps(kept.heard, np.array(tap_s))
     times = np.array([b.time_s for b in beat_map.beats])
     reach = 0.5 * float(np.median(np.diff([b.time_s for b in fresh])))
     first = int(np.searchsorted(times, fresh[0].time_s - reach)) - 1
@@ -322,7 +322,7 @@ def _reread(studio: Studio, folio_id: str, beat_map: BeatMap, chosen: int, count
         steps = [*np.diff(around), *np.diff(around_after)] or [(last.time_s - first.time_s) / (stop - start)]
         count = max(1, round((last.time_s - first.time_s) / float(np.median(steps))))
     kept = beats.kept_of(studio, folio_id, beat_map.reading)
-    fresh = reread_between(kept.odds, kept.starts_s, first.time_s, last.time_s, count)
+    fresh = reread_between(kept.heard, first.time_s, last.time_s, count)
     return map_edits.replace_stretch(beat_map, start, stop, fresh)
 
 

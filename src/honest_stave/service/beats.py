@@ -2,6 +2,7 @@
 
 import io
 import json
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -11,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beats_engine import BeatsReading
+from honest_stave.core.beat.reread import HeardBefore
 from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.errors import BadInput, Progress
 from honest_stave.core.signal.listen import ListenSettings
@@ -19,15 +21,14 @@ from honest_stave.service.decoding import open_samples
 from honest_stave.service.studio import Studio
 from honest_stave.store.files import Files
 
-COLUMNS = ("time_s", "bar", "beat", "confidence", "heard", "downbeat_confidence", "odds")
+COLUMNS = ("time_s", "bar", "beat", "confidence", "heard", "downbeat_confidence", "odds", "begun")
 
 
 @dataclass(frozen=True)
 class KeptBeats:
-    """What mending needs of a reading: log-odds by cell, its beginning (s), silences, clicks."""
+    """What mending needs of a reading: what was heard, other ways to count, silences, clicks."""
 
-    odds: NDArray[np.float32]
-    starts_s: float
+    heard: HeardBefore
     runners_up: tuple[tuple[str, float], ...]
     silences: tuple[tuple[float, float], ...]
     clicks: tuple[tuple[float, float, float], ...] = ()
@@ -90,7 +91,8 @@ def reading_from_file(path: Path) -> BeatsReading:
     with np.load(path, allow_pickle=False) as data:
         scalars = json.loads(str(data["scalars"]))
         return BeatsReading(
-            **{name: data[name] for name in COLUMNS},
+            **{name: data[name] for name in COLUMNS if name != "begun"},
+            begun=_begun(data),
             meters=tuple(Meter(**m) for m in scalars["meters"]),
             starts_s=scalars["starts_s"],
             runners_up=tuple((str(name), float(share)) for name, share in scalars["runners_up"]),
@@ -111,10 +113,17 @@ def _kept(path: Path) -> KeptBeats:
         scalars = json.loads(str(data["scalars"]))
         if "odds" not in data:
             # An aligned score has no other ways to count, and says nothing between its onsets.
-            return KeptBeats(np.full(1, -9.0, np.float32), 0.0, (), ())
+            nothing = np.zeros(1, np.float32)
+            return KeptBeats(HeardBefore(nothing - 9.0, nothing, 0.0), (), ())
         runners_up = tuple((str(name), float(share)) for name, share in scalars["runners_up"])
         silences = tuple((float(a), float(b)) for a, b in scalars.get("silences", []))
-        return KeptBeats(data["odds"].astype(np.float32), scalars["starts_s"], runners_up, silences, _clicks(scalars))
+        heard = HeardBefore(data["odds"].astype(np.float32), _begun(data), scalars["starts_s"])
+        return KeptBeats(heard, runners_up, silences, _clicks(scalars))
+
+
+def _begun(data: Mapping[str, NDArray[Any]]) -> NDArray[np.float32]:
+    """What begins by cell; readings of beats 13 and before did not tell beats on which nothing does."""
+    return data["begun"] if "begun" in data else np.ones(len(data["odds"]), np.float32)
 
 
 def _clicks(scalars: dict[str, Any]) -> tuple[tuple[float, float, float], ...]:

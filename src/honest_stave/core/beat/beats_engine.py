@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.bars import Bars
 from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats
+from honest_stave.core.beat.begun import begun_by_cell
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.level import choose_level, length_share
 from honest_stave.core.beat.silences import find_silences, without_stillness
@@ -21,7 +22,7 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 from honest_stave.core.signal.loud_enough import loud_enough
 
-ENGINE = "beats 13"
+ENGINE = "beats 14"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
 NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
 # Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.
@@ -37,10 +38,11 @@ class BeatsReading:
         bar: 1 for the first full bar, 0 for a pickup.
         beat: place in the bar from 1; in compound meters a beat is a dotted note.
         confidence: how sure a beat lies there, 0 to 1.
-        heard: whether it was heard there; others were laid between those that were.
+        heard: whether something was heard to begin there; others were laid between those where it was.
         downbeat_confidence: how sure its place in the bar is, 0 to 1.
         meters: by bar, where they change; ``Meter.bar`` is the number of the bar.
         odds: log-odds of a beat by cell, kept for reading stretches anew.
+        begun: how likely something begins by cell, kept for the same.
         starts_s: moment of the first cell's beginning in the take.
         runners_up: other ways to count, by name, and how likely each is.
         silences: (from s, to s) of silence between sounds.
@@ -55,6 +57,7 @@ class BeatsReading:
     downbeat_confidence: NDArray[np.float64]
     meters: tuple[Meter, ...]
     odds: NDArray[np.float32]
+    begun: NDArray[np.float32]
     starts_s: float = 0.0
     runners_up: tuple[tuple[str, float], ...] = ()
     silences: tuple[tuple[float, float], ...] = ()
@@ -80,11 +83,12 @@ def read(
     heard = _heard(signal, lambda share: progress(0.9 * share))
     activity = hear_beats(heard)
     sounding = heard.columns[:, -1].astype(np.float64)
+    begun = begun_by_cell(heard)
     beat_s, odds = track_beats(activity, sounding)
     if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < LEAST_ODDS:
         none = np.zeros(0)
         whole, heard_none = none.astype(int), none.astype(bool)
-        return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, starts_s)
+        return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, begun, starts_s)
     chosen = choose_level(heard, activity, beat_s)
     beat_s, bars = chosen.beat_s, chosen.bars
     sure = _calibrated(odds_near(activity, beat_s))
@@ -99,10 +103,11 @@ def read(
         bar=bars.bar,
         beat=bars.beat,
         confidence=sure,
-        heard=~chosen.laid,
+        heard=chosen.begins & ~chosen.laid,
         downbeat_confidence=bars.confidence,
         meters=_meters(bars),
         odds=activity.beat,
+        begun=begun,
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
         silences=tuple((a + starts_s, b + starts_s) for a, b in silences),

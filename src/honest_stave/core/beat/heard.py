@@ -24,6 +24,8 @@ RISE_UNIT_DB = 12.0
 CHORD_SPANS_S = (0.35, 0.9)
 BASS_ROWS = 34
 COLUMNS = 2 * ZONES + 7 + 3 + 1
+# After beginnings and rises by register.
+HIT_COLUMN = 2 * ZONES
 # The same with either kind of register gathered to three.
 GATHERED = COLUMNS - 2 * ZONES + 2 * 3
 CHROMA = 24

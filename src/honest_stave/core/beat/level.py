@@ -23,6 +23,7 @@ from honest_stave.core.beat.beats_hearing import (
     BeatActivity,
     hear_bars,
 )
+from honest_stave.core.beat.begun import begins_at, begun_by_cell, count_until_last
 from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.repeated import repeated
 from honest_stave.core.beat.steady import Click, find_clicks, on_clicks, steadied
@@ -61,12 +62,14 @@ class Level:
         bars: that they form.
         clicks: that they were made to.
         laid: whether each was laid on a click where none was tracked, (beats,).
+        begins: whether something begins on it, (beats,).
     """
 
     beat_s: Values
     bars: Bars
     clicks: tuple[Click, ...]
     laid: NDArray[np.bool_]
+    begins: NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -100,11 +103,15 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
     for row in _tracked_strictly(activity, sounding, best.beat_s):
         tracked.append(row)
         best = max([best, _counted(heard, activity, steadied(activity, row))], key=lambda c: c.worth)
+    begins = begins_at(begun_by_cell(heard), best.beat_s)
+    count = count_until_last(begins, FEWEST_BEATS)
+    beat_s, begins = best.beat_s[:count], begins[:count]
     meter = best.said.meter + REPEATED * repeated(best.patterns)
-    clicks = tuple(find_clicks(best.beat_s))
-    clicked = on_clicks(best.beat_s, clicks)
-    bars = find_bars(best.said.downbeat.astype(float), meter, clicked)
-    return Level(best.beat_s, bars, clicks, clicked & ~_near(best.beat_s, np.sort(np.concatenate(tracked))))
+    clicks = tuple(find_clicks(beat_s))
+    clicked = on_clicks(beat_s, clicks)
+    bars = find_bars(best.said.downbeat[:count].astype(float), meter[:count], clicked)
+    laid = clicked & ~_near(beat_s, np.sort(np.concatenate(tracked)))
+    return Level(beat_s, bars, clicks, laid, begins)
 
 
 def _counted(heard: Heard, activity: BeatActivity, beat_s: Values) -> _Counted:

@@ -80,13 +80,20 @@ def check_crossing(beat_map: BeatMap, place: float, time_s: float) -> None:
 
 
 def pin(beat_map: BeatMap, chosen: Sequence[int], *, to_attack: bool = False) -> BeatMap:
-    """The beats pinned where the map goes through them, or at their measured attacks."""
+    """The beats pinned where the map goes through them, or those that have a measured attack at it.
+
+    Raises:
+        BadInput: none of them has an attack.
+    """
     beats = list(beat_map.beats)
-    for i in chosen:
-        heard_s = beats[i].heard_s
-        beats[i] = replace(
-            beats[i], pinned=True, time_s=heard_s if to_attack and heard_s is not None else beats[i].time_s
+    heard = {i: attack_s for i in chosen if (attack_s := beats[i].heard_s) is not None}
+    if to_attack and not heard:
+        raise BadInput(
+            f"Nothing was heard to begin on {'these beats' if len(chosen) > 1 else 'this beat'}.",
+            "Pin it where it lies, or move it to where it belongs.",
         )
+    for i in heard if to_attack else chosen:
+        beats[i] = replace(beats[i], pinned=True, time_s=heard[i] if to_attack else beats[i].time_s)
     return _with(beat_map, beats)
 
 

@@ -1,14 +1,18 @@
 """Beats found anew where the producer says roughly where they are: taps refined, a stretch between two pins."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import Beat
+from honest_stave.core.beat.begun import begins_at
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from honest_stave.core.words import how_many
 
 Values = NDArray[np.float64]
+Floats = NDArray[np.float32]
 
 # A tap lies this close to the beat that was meant, once what all taps are late by is taken off.
 TAP_REACH_S = 0.09
@@ -22,12 +26,26 @@ SPREAD = 0.3
 EVEN_COST = 60.0
 
 
-def refine_taps(odds: NDArray[np.float32], starts_s: float, tap_s: Values) -> tuple[list[Beat], float]:
+@dataclass(frozen=True)
+class HeardBefore:
+    """What a reading of beats keeps, by cell of 23 ms.
+
+    Args:
+        odds: log-odds of a beat, (cells,).
+        begun: how likely something begins, (cells,).
+        starts_s: moment of the first cell's beginning.
+    """
+
+    odds: Floats
+    begun: Floats
+    starts_s: float
+
+
+def refine_taps(kept: HeardBefore, tap_s: Values) -> tuple[list[Beat], float]:
     """Beats near taps, drawn to where something is heard, and by how much all taps were late (s).
 
     Args:
-        odds: log-odds of a beat by cell.
-        starts_s: moment of the first cell's beginning.
+        kept: what was heard of the take.
         tap_s: moments of the taps, rising.
 
     Raises:
@@ -41,24 +59,24 @@ def refine_taps(odds: NDArray[np.float32], starts_s: float, tap_s: Values) -> tu
             f"Tap at least {FEWEST_TAPS} times along the passage.",
         )
     lags = np.arange(-MOST_LATE_S, MOST_LATE_S + CELL_S / 2, CELL_S / 2)
-    agreement = [_odds_at(odds, starts_s, tap_s - lag).mean() - 2.0 * abs(lag) for lag in lags]
+    agreement = [_odds_at(kept, tap_s - lag).mean() - 2.0 * abs(lag) for lag in lags]
     late_s = float(lags[int(np.argmax(agreement))])
-    return [_beat_near(odds, starts_s, float(t - late_s), TAP_REACH_S) for t in tap_s], late_s
+    return [_beat_near(kept, float(t - late_s), TAP_REACH_S) for t in tap_s], late_s
 
 
-def reread_between(odds: NDArray[np.float32], starts_s: float, from_s: float, to_s: float, beats: int) -> list[Beat]:
+def reread_between(kept: HeardBefore, from_s: float, to_s: float, beats: int) -> list[Beat]:
     """The beats between two moments that are beats themselves, so many steps apart.
 
     Dynamic programming over cells: what is heard, less a price on steps that differ from even ones.
 
     Args:
-        odds: log-odds of a beat by cell.
-        starts_s: moment of the first cell's beginning.
+        kept: what was heard of the take.
         from_s, to_s: the two.
         beats: steps between them, at least 1.
     """
     if beats < 2:
         return []
+    odds, starts_s = kept.odds, kept.starts_s
     first = (from_s - starts_s - FIRST_CELL_S) / CELL_S
     step = (to_s - from_s) / CELL_S / beats
     lowest, highest = max(1, int(step * (1 - SPREAD))), int(np.ceil(step * (1 + SPREAD)))
@@ -81,16 +99,17 @@ def reread_between(odds: NDArray[np.float32], starts_s: float, from_s: float, to
     for number in range(beats, 1, -1):
         cell -= int(came[number][cell]) or round(step)
         found.append(starts_s + FIRST_CELL_S + (first + cell) * CELL_S)
-    return [_beat_near(odds, starts_s, t, 1.5 * CELL_S) for t in found[::-1]]
+    return [_beat_near(kept, t, 1.5 * CELL_S) for t in found[::-1]]
 
 
-def _odds_at(odds: NDArray[np.float32], starts_s: float, time_s: Values) -> Values:
-    cell = np.clip(np.round((time_s - starts_s - FIRST_CELL_S) / CELL_S).astype(int), 0, len(odds) - 1)
-    return np.asarray(np.maximum(odds[cell].astype(float), LEAST_ODDS))
+def _odds_at(kept: HeardBefore, time_s: Values) -> Values:
+    cell = np.round((time_s - kept.starts_s - FIRST_CELL_S) / CELL_S).astype(int)
+    return np.asarray(np.maximum(kept.odds[np.clip(cell, 0, len(kept.odds) - 1)].astype(float), LEAST_ODDS))
 
 
-def _beat_near(odds: NDArray[np.float32], starts_s: float, time_s: float, reach_s: float) -> Beat:
+def _beat_near(kept: HeardBefore, time_s: float, reach_s: float) -> Beat:
     """The clearest beat within reach, at the centre of what is heard there; the moment itself where nothing is."""
+    odds, starts_s = kept.odds, kept.starts_s
     middle = (time_s - starts_s - FIRST_CELL_S) / CELL_S
     reach = max(1, round(reach_s / CELL_S))
     near = np.clip(round(middle) + np.arange(-reach, reach + 1), 0, len(odds) - 1)
@@ -101,4 +120,5 @@ def _beat_near(odds: NDArray[np.float32], starts_s: float, time_s: float, reach_
     around = np.clip(best + np.arange(-2, 3), 0, len(odds) - 1)
     weight = 1 / (1 + np.exp(-odds[around].astype(float)))
     moment = starts_s + FIRST_CELL_S + CELL_S * float((around * weight).sum() / weight.sum())
-    return Beat(moment, moment, float(np.clip(1 / (1 + np.exp(-strength)), 0.05, 0.99)))
+    begins = bool(begins_at(kept.begun, np.array([moment - starts_s]))[0])
+    return Beat(moment, moment if begins else None, float(np.clip(1 / (1 + np.exp(-strength)), 0.05, 0.99)))

@@ -13,6 +13,7 @@ from honest_stave.core.beat.beat_map import SHORTEST_BEAT_S, BeatMap, check_map,
 STIFFEST = 5000.0
 THIRD_DIFFERENCE = (-1.0, 3.0, -3.0, 1.0)
 SET_WEIGHT = 1e6
+WEAKEST = 0.05
 
 
 def smooth(beat_map: BeatMap, amount: float) -> BeatMap:
@@ -43,7 +44,9 @@ def smoothed_s(beat_map: BeatMap, amount: float) -> NDArray[np.float64]:
     read_s = _in_order(read_s, times_of(beat_map), fixed)
     moments = read_s.copy()
     if amount > 0 and count >= 5:
-        weight = np.array([max(b.confidence, 0.05) for b in beats]) + SET_WEIGHT * fixed
+        # Where nothing was heard to begin, nothing holds a beat against the tempo.
+        held = [WEAKEST if b.heard_s is None else max(b.confidence, WEAKEST) for b in beats]
+        weight = np.array(held) + SET_WEIGHT * fixed
         stiff = np.full(count - 3, STIFFEST * amount**2)
         for hold in beat_map.holds:
             # The tempo may break at a hold: bends across it cost nothing.

@@ -18,6 +18,9 @@ const heard = computed(() => map.value?.heard_s[i.value] ?? null)
 const moved = computed(() =>
   map.value && heard.value !== null ? 1000 * (map.value.time_s[i.value] - heard.value) : null,
 )
+const origin = computed(() =>
+  map.value?.pinned[i.value] ? 'pinned' : heard.value === null ? 'laid' : 'read',
+)
 const within = computed(() => {
   const m = map.value
   if (!m || i.value >= m.doubt_bpm.length) return null
@@ -36,7 +39,7 @@ function bpm(at: number): string {
     <template v-else-if="i >= 0">
       <h2 v-if="several > 1">{{ plural(several, 'beat') }} <small>selected</small></h2>
       <h2 v-else>
-        Bar {{ map.bar[i] }}, beat {{ map.beat[i] }} <small>{{ map.pinned[i] ? 'pinned' : 'read' }}</small>
+        Bar {{ map.bar[i] }}, beat {{ map.beat[i] }} <small>{{ origin }}</small>
       </h2>
       <div class="row">
         <ActButton action="beat-with-click" small /><ActButton action="beat-hear" small /><ActButton
