@@ -26,7 +26,7 @@ from honest_stave.core.beat.beats_engine import BeatsReading
 from honest_stave.core.beat.click import RATE, ticks_of
 from honest_stave.core.beat.map_of import map_of_reading
 from honest_stave.core.beat.map_tempo import drift_ms_of, weakest_first
-from honest_stave.core.beat.reread import HeardBefore, refine_taps, reread_between
+from honest_stave.core.beat.reread import HeardBefore, drawn_to_beats, refine_taps, reread_between
 from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.beat.straight import plan_straightening, prove_straight, straightened
 from honest_stave.core.beat.tempo_map import Meter
@@ -218,6 +218,21 @@ def test_a_stretch_is_read_anew_with_as_many_beats_as_its_pins_imply() -> None:
     truth = 1.0 + np.cumsum([0.0, 0.5, 0.55, 0.6, 0.52, 0.5, 0.48])
     found = reread_between(heard_at(truth, 6), float(truth[0]), float(truth[-1]), 6)
     assert [b.time_s for b in found] == pytest.approx(truth[1:-1].tolist(), abs=0.012)
+
+
+def test_beats_put_between_others_lie_where_they_are_heard_or_halfway() -> None:
+    played = 1.0 + np.cumsum([0.0, 0.5, 0.56, 0.5, 0.53, 0.5, 0.47, 0.5, 0.55, 0.5])
+    beats = tuple(Beat(t, t, 0.9) for t in played[::2].tolist())
+    half = BeatMap("a", "take", "reading", beats, (MeterFrom(0, 4, 4),))
+        "a", "take", "reading", tuple(Beat(t, t, 0.9) for t in played[::2].tolist()), (MeterFrom(0, 4, 4),)
+    )
+    # On the last but one nothing is heard; the one before it lies as far off as a swung eighth.
+    heard = heard_at(np.concatenate([played[:5], [played[5] + 0.12]]), 8)
+    found = drawn_to_beats(map_edits.double_from(half, 0), half, heard)
+    middle = (played[4:-3:2] + played[6:-1:2]) / 2
+    assert times_of(found)[:4] == pytest.approx(played[:4], abs=0.012)
+    assert times_of(found)[[5, 7]] == pytest.approx(middle)
+    assert [b.heard_s is not None for b in found.beats] == [True] * 5 + [False, True, False, True]
 
 
 @given(

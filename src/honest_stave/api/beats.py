@@ -327,7 +327,7 @@ def remove_map(studio: Opened, folio_id: str, map_id: str, base_revision: int | 
 def get_ticks(studio: Opened, folio_id: str, map_id: str, runner_up: str = "") -> Ticks:
     """The click of a map, or of another way to count it."""
     found = beat_maps.map_of(studio, folio_id, map_id)
-    ticks = ticks_of(beat_maps.counted_otherwise(found, runner_up) if runner_up else found)
+    ticks = ticks_of(beat_maps.other_count(studio, folio_id, found, runner_up) if runner_up else found)
     notes = click_notes(ticks)
     return Ticks(
         time_s=[t.time_s for t in ticks],

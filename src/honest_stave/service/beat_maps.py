@@ -26,7 +26,7 @@ from honest_stave.core.beat.beat_map import (
 )
 from honest_stave.core.beat.click import check_click
 from honest_stave.core.beat.map_of import map_of_reading
-from honest_stave.core.beat.reread import refine_taps, reread_between
+from honest_stave.core.beat.reread import drawn_to_beats, refine_taps, reread_between
 from honest_stave.core.beat.silences import as_rest
 from honest_stave.core.beat.smoothing import smooth
 from honest_stave.core.beat.tempo_map import check_meter
@@ -210,9 +210,9 @@ EDITS: dict[str, tuple[str, Edited]] = {
     "number": ("numbered", lambda s, f, m, c, v: map_edits.number(m, c[0], v["bar"], v["beat"])),
     "meter": ("meter set", lambda s, f, m, c, v: map_edits.meter_from(m, c[0], v["numerator"], v["denominator"])),
     "meters": ("meters typed", lambda s, f, m, c, v: map_edits.meters_by_bar(m, v["meters"])),
-    "double": ("twice the beats", lambda s, f, m, c, v: map_edits.double_from(m, c[0])),
+    "double": ("twice the beats", lambda s, f, m, c, v: _drawn(s, f, m, map_edits.double_from(m, c[0]))),
     "half": ("half the beats", lambda s, f, m, c, v: map_edits.half_from(m, c[0])),
-    "off beat": ("half a beat later", lambda s, f, m, c, v: map_edits.off_beat_from(m, c[0])),
+    "off beat": ("half a beat later", lambda s, f, m, c, v: _drawn(s, f, m, map_edits.off_beat_from(m, c[0]))),
     "insert": ("beat put in", lambda s, f, m, c, v: map_edits.insert(m, v["time_s"])),
     "remove": ("beats taken out", lambda s, f, m, c, v: map_edits.remove(m, c)),
     "smooth": ("smoothed", lambda s, f, m, c, v: smooth(m, v["amount"])),
@@ -326,6 +326,16 @@ def _reread(studio: Studio, folio_id: str, beat_map: BeatMap, chosen: int, count
     return map_edits.replace_stretch(beat_map, start, stop, fresh)
 
 
+def _drawn(studio: Studio, folio_id: str, was: BeatMap, fresh: BeatMap) -> BeatMap:
+    """A map whose new beats lie where the take's reading has them; a map that no reading gave stays."""
+    return drawn_to_beats(fresh, was, beats.kept_of(studio, folio_id, was.reading).heard) if was.reading else fresh
+
+
+def other_count(studio: Studio, folio_id: str, beat_map: BeatMap, name: str) -> BeatMap:
+    """The same music counted as a runner-up says, its beats where they are heard."""
+    return _drawn(studio, folio_id, beat_map, counted_otherwise(beat_map, name))
+
+
 def counted_otherwise(beat_map: BeatMap, name: str) -> BeatMap:
     """The same music counted as a runner-up says.
 
@@ -355,4 +365,5 @@ def counted_otherwise(beat_map: BeatMap, name: str) -> BeatMap:
 def take_runner_up(studio: Studio, folio_id: str, map_id: str, name: str, base: int | None) -> int:
     """Counts the music another way; undo brings the first way back."""
     beat_map = map_of(studio, folio_id, map_id)
-    return put(studio, folio_id, map_id, counted_otherwise(beat_map, name), f"“{beat_map.name}”: {name}", base)
+    fresh = other_count(studio, folio_id, beat_map, name)
+    return put(studio, folio_id, map_id, fresh, f"“{beat_map.name}”: {name}", base)

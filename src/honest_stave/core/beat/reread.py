@@ -1,11 +1,11 @@
-"""Beats found anew where the producer says roughly where they are: taps refined, a stretch between two pins."""
+"""Beats found anew where an edit says roughly where they are: taps, a stretch between two pins, twice the beats."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.beat_map import Beat
+from honest_stave.core.beat.beat_map import Beat, BeatMap, check_map, times_of
 from honest_stave.core.beat.begun import begins_at
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
@@ -24,6 +24,8 @@ LEAST_ODDS = -1.5
 # Beats of a stretch are this much longer or shorter than even ones at most.
 SPREAD = 0.3
 EVEN_COST = 60.0
+# A beat put between others is drawn by this share of the way to the nearer one: no swung eighth lies as near.
+DRAWN_SHARE = 0.15
 
 
 @dataclass(frozen=True)
@@ -100,6 +102,26 @@ def reread_between(kept: HeardBefore, from_s: float, to_s: float, beats: int) ->
         cell -= int(came[number][cell]) or round(step)
         found.append(starts_s + FIRST_CELL_S + (first + cell) * CELL_S)
     return [_beat_near(kept, t, 1.5 * CELL_S) for t in found[::-1]]
+
+
+def drawn_to_beats(beat_map: BeatMap, was: BeatMap, kept: HeardBefore) -> BeatMap:
+    """A map whose new beats lie where they are heard near by; what was there before the edit stays.
+
+    Args:
+        beat_map: after the edit.
+        was: before it.
+        kept: what was heard of the take.
+    """
+    known = set(times_of(was).tolist())
+    steps = np.diff(times_of(beat_map))
+    beats = list(beat_map.beats)
+    for i, beat in enumerate(beats):
+        if beat.time_s not in known and beat.heard_s is None and not beat.pinned:
+            reach_s = DRAWN_SHARE * float(steps[max(i - 1, 0) : i + 1].min())
+            heard_s = _beat_near(kept, beat.time_s, reach_s).heard_s
+            if heard_s is not None and abs(heard_s - beat.time_s) <= reach_s:
+                beats[i] = replace(beat, time_s=heard_s, heard_s=heard_s)
+    return check_map(replace(beat_map, beats=tuple(beats)))
 
 
 def _odds_at(kept: HeardBefore, time_s: Values) -> Values:
