@@ -224,8 +224,6 @@ def test_beats_put_between_others_lie_where_they_are_heard_or_halfway() -> None:
     played = 1.0 + np.cumsum([0.0, 0.5, 0.56, 0.5, 0.53, 0.5, 0.47, 0.5, 0.55, 0.5])
     beats = tuple(Beat(t, t, 0.9) for t in played[::2].tolist())
     half = BeatMap("a", "take", "reading", beats, (MeterFrom(0, 4, 4),))
-        "a", "take", "reading", tuple(Beat(t, t, 0.9) for t in played[::2].tolist()), (MeterFrom(0, 4, 4),)
-    )
     # On the last but one nothing is heard; the one before it lies as far off as a swung eighth.
     heard = heard_at(np.concatenate([played[:5], [played[5] + 0.12]]), 8)
     found = drawn_to_beats(map_edits.double_from(half, 0), half, heard)
