@@ -20,7 +20,7 @@ from training.beat_material import Made, material
 from training.train_beats import NETWORKS
 
 NEAR_S = 0.07
-VERSION = "beats 13"
+VERSION = "beats 14"
 
 
 def f_measure(found: np.ndarray, truth: np.ndarray) -> float:
@@ -44,8 +44,6 @@ def measured(clip: Made) -> dict[str, object]:
     chosen = choose_level(heard, activity, track_beats(activity, heard.columns[:, -1].astype(float))[0])
     beat_s, bars = chosen.beat_s, chosen.bars
     odds = odds_near(activity, beat_s)
-    inside = beat_s <= clip.time_s[-1] + 0.5
-    beat_s, odds, first = beat_s[inside], odds[inside], (bars.beat == 1)[inside]
     apart = np.abs(beat_s[:, None] - clip.time_s)
     near = apart.min(axis=1)
     length, compound = int(np.median(bars.length)), bool(np.median(bars.compound))
@@ -53,7 +51,7 @@ def measured(clip: Made) -> dict[str, object]:
         "texture": clip.texture,
         "tempo": clip.tempo,
         "f": f_measure(beat_s, clip.time_s),
-        "down": f_measure(beat_s[first], clip.time_s[clip.place == 0]),
+        "down": f_measure(beat_s[bars.beat == 1], clip.time_s[clip.place == 0]),
         "meter": float((length, compound) == (int(np.median(clip.length)), clip.compound)),
         "error_ms": 1000 * float(np.median(near[near <= NEAR_S])) if (near <= NEAR_S).any() else np.nan,
         "odds": odds,
