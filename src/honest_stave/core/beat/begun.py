@@ -1,4 +1,4 @@
-"""On which beats something begins: a beat may lie where nobody plays, and music ends with one that is played."""
+"""On which beats something begins: one may lie where nobody plays, but not before the music or after it."""
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +11,8 @@ Values = NDArray[np.floating]
 # Within two cells, 46 ms, a beginning is one with the beat.
 REACH_CELLS = 2
 # Less than this is no beginning. Of 758 beats of the practice recordings those after the last note have .23 and less;
-# of the others, nearly all of which are right, 11 have less than .3, on which nothing is struck.
+# of the others, nearly all of which are right, 11 have less than .3, on which nothing is struck. Of 31 beats before
+# the first beginning of 180 clips held out 23 are wrong, of 480 between others 52.
 LEAST_BEGUN = 0.3
 
 
@@ -33,7 +34,8 @@ def begins_at(begun: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArra
     return np.asarray(begun[near].max(axis=1) >= LEAST_BEGUN)
 
 
-def count_until_last(begins: NDArray[np.bool_], fewest: int) -> int:
-    """How many beats there are up to the last one on which something begins, ``fewest`` at least."""
-    last = np.flatnonzero(begins)
-    return max(int(last[-1]) + 1 if len(last) else len(begins), min(fewest, len(begins)))
+def played(begins: NDArray[np.bool_], fewest: int) -> slice:
+    """The beats from the first to the last one on which something begins; all where these are not ``fewest``."""
+    found = np.flatnonzero(begins)
+    inside = slice(int(found[0]), int(found[-1]) + 1) if len(found) else slice(0, 0)
+    return inside if inside.stop - inside.start >= fewest else slice(0, len(begins))

@@ -23,7 +23,7 @@ from honest_stave.core.beat.beats_hearing import (
     BeatActivity,
     hear_bars,
 )
-from honest_stave.core.beat.begun import begins_at, begun_by_cell, count_until_last
+from honest_stave.core.beat.begun import begins_at, begun_by_cell, played
 from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.repeated import repeated
 from honest_stave.core.beat.steady import Click, find_clicks, on_clicks, steadied
@@ -104,12 +104,12 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
         tracked.append(row)
         best = max([best, _counted(heard, activity, steadied(activity, row))], key=lambda c: c.worth)
     begins = begins_at(begun_by_cell(heard), best.beat_s)
-    count = count_until_last(begins, FEWEST_BEATS)
-    beat_s, begins = best.beat_s[:count], begins[:count]
+    inside = played(begins, FEWEST_BEATS)
+    beat_s, begins = best.beat_s[inside], begins[inside]
     meter = best.said.meter + REPEATED * repeated(best.patterns)
     clicks = tuple(find_clicks(beat_s))
     clicked = on_clicks(beat_s, clicks)
-    bars = find_bars(best.said.downbeat[:count].astype(float), meter[:count], clicked)
+    bars = find_bars(best.said.downbeat[inside].astype(float), meter[inside], clicked)
     laid = clicked & ~_near(beat_s, np.sort(np.concatenate(tracked)))
     return Level(beat_s, bars, clicks, laid, begins)
 
