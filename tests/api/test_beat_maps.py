@@ -98,11 +98,13 @@ def test_what_cannot_be_is_refused_with_the_reason_and_changes_nothing(app: App,
 
 
 def test_stretches_are_read_anew_and_taps_refined(app: App, found: str) -> None:
-    times = app.get(f"/beat-maps/{found}")["time_s"]
+    first = app.get(f"/beat-maps/{found}")
+    times = first["time_s"]
     edit(app, found, "pin", [8, 16])
     edit(app, found, "re-read", [10])
     view = app.get(f"/beat-maps/{found}")
-    assert view["time_s"][8:17] == pytest.approx(times[8:17], abs=0.04)
+    assert view["time_s"][8:17] == pytest.approx(times[8:17], abs=0.002)
+    assert view["confidence"][8:17] == pytest.approx(first["confidence"][8:17], abs=0.03)
     edit(app, found, "tap", [], tap_s=[t + 0.1 for t in times[20:28]])
     again = app.get(f"/beat-maps/{found}")["time_s"]
     assert len(again) == len(view["time_s"])

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.bars import Bars
-from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats
+from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats, sure_of
 from honest_stave.core.beat.begun import begun_by_cell
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.level import choose_level, length_share
@@ -16,7 +16,6 @@ from honest_stave.core.beat.tempo_map import Meter
 from honest_stave.core.beat.track import FEWEST_BEATS, least_sounding, odds_near, track_beats
 from honest_stave.core.errors import Progress, no_progress
 from honest_stave.core.hits import hearing as hits_hearing
-from honest_stave.core.networks.opening import constants_of
 from honest_stave.core.pitch.hearing import hear, measure_all
 from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
@@ -91,7 +90,7 @@ def read(
         return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, begun, starts_s)
     chosen = choose_level(heard, activity, beat_s)
     beat_s, bars = chosen.beat_s, chosen.bars
-    sure = _calibrated(odds_near(activity, beat_s))
+    sure = sure_of(odds_near(activity, beat_s))
     for click in chosen.clicks:
         # A beat laid on a click is as sure as the click is: by how many of its beats were heard where it has them.
         inside = on_clicks(beat_s, [click])
@@ -131,12 +130,6 @@ def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
         hits_hearing.measure_levels(signal, ANALYSIS_RATE), lambda share: progress(0.7 + 0.3 * share), DRUM_EARS
     )
     return measure_heard(notes, hits, bands)
-
-
-def _calibrated(odds: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How sure beats are, by the curve fitted on clips with known beats."""
-    fitted = constants_of("beats")
-    return np.asarray(1 / (1 + np.exp(-(fitted["slope"] * odds + fitted["offset"]))))
 
 
 def _mean_share(odds: NDArray[np.float64]) -> float:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.heard import Heard
-from honest_stave.core.networks.opening import open_network
+from honest_stave.core.networks.opening import constants_of, open_network
 
 Floats = NDArray[np.float32]
 
@@ -41,6 +41,19 @@ def hear_beats(heard: Heard) -> BeatActivity:
     """
     out = open_network("beats").run(None, {"columns": heard.columns[None]})[0][0]
     return BeatActivity(out[:, 0], out[:, 1], _log_shares(out[:, 2:]))
+
+
+def sure_of(odds: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How sure beats are, 0 to 1, by the curve fitted on clips with known beats.
+
+    Args:
+        odds: log-odds of beats.
+
+    Raises:
+        BadInput: the fitted constants are missing or damaged.
+    """
+    fitted = constants_of("beats")
+    return np.asarray(1 / (1 + np.exp(-(fitted["slope"] * odds + fitted["offset"]))))
 
 
 def _log_shares(logits: Floats) -> Floats:

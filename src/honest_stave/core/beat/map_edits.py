@@ -6,6 +6,7 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import (
     Beat,
@@ -31,6 +32,12 @@ LEAST_SHARE = 0.08
 
 def _with(beat_map: BeatMap, beats: Sequence[Beat]) -> BeatMap:
     return check_map(replace(beat_map, beats=tuple(beats)))
+
+
+def _as_smooth(beat_map: BeatMap, free: NDArray[np.bool_]) -> BeatMap:
+    """The map with those of its beats that are free as smooth as it says, (beats,)."""
+    moments = np.where(free, smoothed_s(beat_map, beat_map.smoothing), times_of(beat_map))
+    return _with(beat_map, [replace(b, time_s=t) for b, t in zip(beat_map.beats, moments.tolist(), strict=True)])
 
 
 def _edited(beat_map: BeatMap, chosen: Sequence[int], change: dict[str, Any]) -> BeatMap:
@@ -109,8 +116,7 @@ def release(beat_map: BeatMap, chosen: Sequence[int]) -> BeatMap:
     for i in chosen:
         before, after = pins[pins < i][-1:], pins[pins > i][:1]
         free[int(before[0]) + 1 if len(before) else 0 : int(np.ceil(after[0])) if len(after) else None] = True
-    moments = np.where(free, smoothed_s(loose, beat_map.smoothing), times_of(loose))
-    return _with(loose, [replace(b, time_s=t) for b, t in zip(beats, moments.tolist(), strict=True)])
+    return _as_smooth(loose, free)
 
 
 def number(beat_map: BeatMap, chosen: int, bar: int, beat: int) -> BeatMap:
@@ -319,7 +325,7 @@ def steady(beat_map: BeatMap, first: int, last: int) -> BeatMap:
 
 
 def replace_stretch(beat_map: BeatMap, first: int, last: int, fresh: Sequence[Beat]) -> BeatMap:
-    """Beats between two others, both kept, in the place of those read there.
+    """Beats between two others, both kept, in the place of those read there, as smooth as the map is.
 
     Raises:
         BadInput: a pin lies between them.
@@ -335,7 +341,9 @@ def replace_stretch(beat_map: BeatMap, first: int, last: int, fresh: Sequence[Be
         holds=tuple(h for h in beat_map.holds if not inside <= h.beat < last),
         meters=tuple(m for m in beat_map.meters if not inside <= m.beat < last) or beat_map.meters[:1],
     )
-    return check_map(relaid(kept, lambda i: i + added if i >= last else min(i, len(beats) - 1)))
+    place = np.arange(len(beats))
+    fresh_map = check_map(relaid(kept, lambda i: i + added if i >= last else min(i, len(beats) - 1)))
+    return _as_smooth(fresh_map, (place > first) & (place <= first + len(fresh)))
 
 
 def hold(beat_map: BeatMap, chosen: int, written_beats: int | None) -> BeatMap:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.beat.beat_map import Beat, BeatMap, check_map, times_of
+from honest_stave.core.beat.beats_hearing import sure_of
 from honest_stave.core.beat.begun import begins_at
 from honest_stave.core.errors import BadInput
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
@@ -137,10 +138,11 @@ def _beat_near(kept: HeardBefore, time_s: float, reach_s: float) -> Beat:
     near = np.clip(round(middle) + np.arange(-reach, reach + 1), 0, len(odds) - 1)
     best = int(near[int(odds[near].argmax())])
     strength = float(odds[best])
+    sure = float(sure_of(np.array(strength)))
     if strength < LEAST_ODDS:
-        return Beat(time_s, None, 0.05)
+        return Beat(time_s, None, sure)
     around = np.clip(best + np.arange(-2, 3), 0, len(odds) - 1)
     weight = 1 / (1 + np.exp(-odds[around].astype(float)))
     moment = starts_s + FIRST_CELL_S + CELL_S * float((around * weight).sum() / weight.sum())
     begins = bool(begins_at(kept.begun, np.array([moment - starts_s]))[0])
-    return Beat(moment, moment if begins else None, float(np.clip(1 / (1 + np.exp(-strength)), 0.05, 0.99)))
+    return Beat(moment, moment if begins else None, sure)
