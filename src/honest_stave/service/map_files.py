@@ -92,7 +92,8 @@ def hand_on(
         blocks, first = map_files.from_a_bar(samples, rate, beat_map)
         cut = wav_in_blocks(blocks, len(samples) - first, samples.shape[1], rate)
         files.append((f"{name} from a bar.wav", cut))
-        words.append(f"{name} from a bar.wav begins exactly on a bar, {first / rate:+.4f} s against the recording.")
+        apart = f"{abs(first) / rate:.4f} s {'before the recording does' if first < 0 else 'into the recording'}"
+        words.append(f"{name} from a bar.wav begins exactly on a bar, {apart}.")
     if "straight" in formats:
         tempo, steady, steady_proof = straightening.straightened_by(studio, folio_id, map_id, straightened)
         files.append((f"{name} at {tempo:g}.wav", steady))

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 import { useEvidence } from '../folio/evidence'
 import { useNotes } from '../folio/notes'
 import { LEFT_OUT } from '../folio/strokes'
-import { clock } from './format'
+import { clock, decibels } from './format'
 
 const PAGE = 200
 const notes = useNotes()
@@ -21,8 +21,8 @@ const facts = computed(() => notes.take?.facts)
 
 <template>
   <p v-if="facts && notes.take?.kind === 'audio'">
-    Recording: {{ clock(facts.duration_s ?? 0) }}, loudest {{ (facts.loudest_db ?? 0).toFixed(1) }} dB,
-    silence {{ (facts.silence_before_s ?? 0).toFixed(2) }} s before and
+    Recording: {{ clock(facts.duration_s ?? 0) }}, loudest {{ decibels(facts.loudest_db ?? 0) }}, silence
+    {{ (facts.silence_before_s ?? 0).toFixed(2) }} s before and
     {{ (facts.silence_after_s ?? 0).toFixed(2) }} s after.
   </p>
   <div v-if="pages > 1" class="row">

@@ -5,7 +5,7 @@ import { client, told, type Schemas } from '../../folio/client'
 import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { useNotices } from '../../folio/notices'
-import { plural } from '../../ui/format'
+import { plural, signed } from '../../ui/format'
 
 const notes = useNotes()
 const folio = useFolio()
@@ -75,7 +75,7 @@ const text = (event: Event) => (event.target as HTMLInputElement).value
         aria-label="Level of the part in dB"
         @change="notes.setPart({ level_db: Number(text($event)) })"
       />
-      <span>{{ notes.part.level_db }} dB</span>
+      <span>{{ signed(notes.part.level_db) }} dB</span>
     </label>
     <label class="finding">
       <span>pan</span>

@@ -5,7 +5,7 @@ import { RESTS_MS, useKits } from '../../folio/kits'
 import { LANES } from '../../folio/hitLanes'
 import { colours } from '../../lanes/surface'
 import { useCanvas } from '../../lanes/useCanvas'
-import { plural } from '../../ui/format'
+import { plural, signed } from '../../ui/format'
 import LoopTempo from './LoopTempo.vue'
 
 const QUIETEST_DB = -60
@@ -81,7 +81,7 @@ const drums = LANES.filter((l) => l !== 'ghost')
   <section class="under" aria-label="Loudness threshold and tempo of the loop">
     <div class="told figures">
       Loudness
-      <div class="soft">threshold {{ threshold }} dB</div>
+      <div class="soft">threshold {{ signed(threshold) }} dB</div>
       <div class="soft" data-test="found">
         {{ kits.playable.length }} slices<br />of {{ found }} found, {{ byHand }} by hand
       </div>

@@ -84,7 +84,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
           aria-label="Gain of the slice in dB"
           @change="kits.edit('set', { gain_db: Number(value($event)) })"
         />
-        <span>{{ piece.settings.gain_db.toFixed(1) }} dB</span>
+        <span>{{ signed(piece.settings.gain_db, 1) }} dB</span>
       </label>
       <label class="finding">
         <span>fade</span>
