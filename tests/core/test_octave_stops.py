@@ -15,21 +15,30 @@ APART_CELLS = 20
 
 
 def played(
-    even_db: float, octave_of: tuple[int, ...] = (1, 4, 7), octave_score: float = 0.9, faint: bool = True
+    even_db: float,
+    octave_of: tuple[int, ...] = (1, 4, 7),
+    octave_score: float = 0.9,
+    faint: bool = True,
+    own_stop: bool = False,
+    together: int = 1,
 ) -> tuple[Strikes, ...]:
-    """Strikes, log-odds, passages and bands of keys one after the other, of some of which an octave was read."""
+    """Strikes, log-odds, passages and bands of keys, so many together, of some of which an octave was read."""
     long_db = np.full((len(KEYS) * APART_CELLS * 2, LONG_BANDS), -90.0)
     rows = []
     for number, pitch in enumerate(KEYS.tolist()):
-        frames = slice(2 * APART_CELLS * number, 2 * APART_CELLS * (number + 1))
+        place = number // together * APART_CELLS
+        frames = slice(2 * place, 2 * (place + APART_CELLS))
         for partial, step in enumerate(PARTIAL_STEPS):
             row = BANDS_PER_SEMITONE * (pitch - LOWEST_PITCH + step) + 1
             long_db[frames, row] = -30.0 + (even_db if partial % 2 else 0.0)
-        rows.append((APART_CELLS * number, pitch, 0.4))
+            if number in octave_of and own_stop:
+                above = row + BANDS_PER_SEMITONE * 12
+                long_db[frames, above] = -30.0 + even_db + (even_db if partial % 2 else 0.0)
+        rows.append((place, pitch, 0.4))
         if number in octave_of:
-            rows.append((APART_CELLS * number, pitch + 12, octave_score))
+            rows.append((place, pitch + 12, octave_score))
         elif number % 2 and faint:
-            rows.append((APART_CELLS * number, pitch + 12, -2.0))
+            rows.append((place, pitch + 12, -2.0))
     cell, pitch_of, score = np.array(rows).T
     columns = {f.name: np.zeros(len(rows)) for f in fields(Strikes)}
     strikes = Strikes(**columns | {"cell": cell.astype(int), "pitch": pitch_of.astype(int), "onset_s": cell * 0.0232})
@@ -78,15 +87,24 @@ def test_a_line_is_read_an_octave_lower_where_partials_under_it_tell_so(under_db
     np.testing.assert_array_equal(told.stopped, told.pitch < strikes.pitch)
 
 
-def test_octaves_that_are_sure_stay_beside_a_stop() -> None:
-    strikes, score, passage, bands = played(even_db=6.0, octave_score=3.5)
-    assert (doubt_octave_stops(strikes, score, passage, bands).score[score == 3.5] > 0).all()
+@pytest.mark.parametrize("own_stop", [True, False])
+def test_an_octave_that_is_played_sounds_its_own_stop(own_stop: bool) -> None:
+    strikes, score, passage, bands = played(even_db=6.0, octave_score=2.5, own_stop=own_stop)
+    told = doubt_octave_stops(strikes, score, passage, bands).score[score == 2.5]
+    assert ((told > 0) == own_stop).all()
+
+
+def test_where_nearly_every_octave_is_read_there_is_a_stop_all_the_same() -> None:
+    every_octave = tuple(range(len(KEYS) - 4))
+    for together in (1, 3):
+        assert doubt_octave_stops(*played(6.0, every_octave, together=together)).stopped.all()
 
 
 def test_without_a_stop_nothing_changes() -> None:
-    """Odd partials outweigh even ones; nothing is heard over most keys, as of brass; too few keys stand alone."""
-    every_octave = tuple(range(len(KEYS) - 12))
-    for given in (played(-6.0), played(6.0, faint=False), played(6.0, every_octave)):
+    """Odd partials outweigh even ones; nothing is heard over most keys, as of brass; a hand plays lower octaves."""
+    lowest = tuple(3 * (i // 3) + int(KEYS[3 * (i // 3) :][:3].argmin()) for i in range(0, len(KEYS), 3))
+    by_hand = played(6.0, lowest, octave_score=2.0, faint=False, together=3)
+    for given in (played(-6.0), played(6.0, faint=False), by_hand):
         doubted = doubt_octave_stops(*given)
         np.testing.assert_array_equal(doubted.score, given[1])
         assert not doubted.stopped.any()
