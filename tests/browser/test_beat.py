@@ -62,9 +62,10 @@ def test_a_live_take_gets_its_time(empty: Page, tmp_path: Path) -> None:
 
     expect(page.get_by_role("dialog")).to_have_count(0)
 
-    # The weakest beat is walked to and pinned.
+    # The weakest beat is walked to and pinned: all players stop there, so that no attack was measured.
     page.keyboard.press("n")
-    expect(findings.get_by_role("heading").first).to_contain_text("read")
+    expect(findings.get_by_role("heading").first).to_contain_text("laid")
+    expect(findings.get_by_text("attack here").locator("..")).to_contain_text("none")
     page.keyboard.press("p")
     expect(findings.get_by_role("heading").first).to_contain_text("pinned")
     expect(page.get_by_label("The map as a whole")).to_contain_text("2 pins are law")
