@@ -27,6 +27,11 @@ export function decibels(level: number): string {
   return `${level < 0 ? '−' : ''}${Math.abs(level).toFixed(1)} dB`
 }
 
+/** Whether a share is more than the nothing that two decimals would show. */
+export function isShown(share: number): boolean {
+  return share >= 0.005
+}
+
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`
 }

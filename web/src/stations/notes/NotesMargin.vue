@@ -6,7 +6,7 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import ActButton from '../../ui/ActButton.vue'
-import { clock, decibels, plural, signed } from '../../ui/format'
+import { clock, decibels, isShown, plural, signed } from '../../ui/format'
 import { couldHold, HOLDS_SHORT } from '../../ui/kinds'
 import CentsCurve from './CentsCurve.vue'
 import NotePartials from './NotePartials.vue'
@@ -139,7 +139,7 @@ const sum = computed(() => {
         <div class="finding">
           <span>sure</span><span>{{ measured.confidence.toFixed(2) }}</span>
         </div>
-        <div class="finding">
+        <div v-if="isShown(measured.runner_up_share)" class="finding">
           <span>could be</span>
           <span>{{ evidence.nameOf(measured.runner_up) }} {{ measured.runner_up_share.toFixed(2) }}</span>
         </div>

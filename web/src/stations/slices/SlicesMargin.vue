@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { HitLane } from '../../folio/hitLanes'
 import { useKits } from '../../folio/kits'
 import ActButton from '../../ui/ActButton.vue'
-import { clock, decibels, pitchName, plural, signed } from '../../ui/format'
+import { clock, decibels, isShown, pitchName, plural, signed } from '../../ui/format'
 import KitFindings from './KitFindings.vue'
 import ReplaceSlice from './ReplaceSlice.vue'
 
@@ -56,7 +56,7 @@ const value = (event: Event) => (event.target as HTMLInputElement).value
           <span>{{ strike.kind }}{{ strike.ghost ? ', ghost' : '' }}</span
           ><span>{{ strike.confidence.toFixed(2) }}</span>
         </div>
-        <div v-if="main?.runner_up" class="finding">
+        <div v-if="main?.runner_up && isShown(main.runner_up_share)" class="finding">
           <span>could be</span><span>{{ main.runner_up }} {{ main.runner_up_share.toFixed(2) }}</span>
         </div>
         <div class="finding">
