@@ -38,9 +38,10 @@ LEAST_OVER_LOWEST, FEWEST_OVER = 0.55, 10
 PLAYED_SHARE = 0.2
 # An octave that is played sounds its own stop, too, one that is the stop's does not. Its log-odds are these parts of
 # what the network says and of each dB that its even partials lie over the odd ones, beside those of all keys, and so
-# much less. Of 403 octaves of recorded organs and harmoniums, 83 of them played, it lets 33 through wrongly and 54
-# rightly; the network's word less 1.5 let 136 and 65 through. Further apart they tell no more.
-SAID, OWN_STOP, DOUBT = 0.6, 0.25, 0.75
+# much less. Of 403 octaves of recorded organs and harmoniums, 83 of them played, it lets 67 through wrongly and 60
+# rightly; the network's word less 1.5 let 136 and 65 through. More weight on the stop lets fewer through there (33 and
+# 54 with .25) and loses more on other organs. Further apart they tell no more.
+SAID, OWN_STOP, DOUBT = 0.8, 0.15, 1.0
 LEAST_OWN_DB, MOST_OWN_DB = -12.0, 3.0
 # A fundamental this far over what lies two and three semitones beside it stands out, and a third partial so far.
 LEAST_FUNDAMENTAL_DB, LEAST_THIRD_OUT_DB, BESIDE_STEPS = 12.0, 6.0, (-3, -2, 2, 3)
