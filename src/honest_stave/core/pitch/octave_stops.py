@@ -39,8 +39,8 @@ PLAYED_SHARE = 0.2
 # An octave that is played sounds its own stop, too, one that is the stop's does not. Its log-odds are these parts of
 # what the network says and of each dB that its even partials lie over the odd ones, beside those of all keys, and so
 # much less. Of 403 octaves of recorded organs and harmoniums, 83 of them played, it lets 67 through wrongly and 60
-# rightly; the network's word less 1.5 let 136 and 65 through. More weight on the stop lets fewer through there (33 and
-# 54 with .25) and loses more on other organs. Further apart they tell no more.
+# rightly; the network's word less 1.5 let 136 and 65 through. More weight on the stop lets fewer through there, 33
+# and 54 with .25, and loses more on other organs. Further apart they tell no more.
 SAID, OWN_STOP, DOUBT = 0.8, 0.15, 1.0
 LEAST_OWN_DB, MOST_OWN_DB = -12.0, 3.0
 # A fundamental this far over what lies two and three semitones beside it stands out, and a third partial so far.
