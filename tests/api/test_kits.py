@@ -201,6 +201,7 @@ def test_heard_anew_by_one_channel_a_kit_keeps_what_was_done_by_hand(app: App, k
     asked = app.send("POST", "/kits", {"take": take, "channels": "left"})["jobs"][0]
     assert app.watched.wait(asked)["state"] == "done"
     again = app.get(f"/kits/{kit}")
+    assert again["heard_by"] == {"engine": again["heard_by"]["engine"], "channels": "left"}
     assert [s["first_s"] for s in again["slices"]] == pytest.approx([s["first_s"] for s in mended], abs=0.005)
     assert {s["id"] for s in again["slices"]} != {s["id"] for s in mended}
     assert [s["settings"] for s in again["slices"]] == [s["settings"] for s in mended]
@@ -225,6 +226,8 @@ def test_a_pattern_plays_on_what_it_played_when_the_kit_is_cut_otherwise(app: Ap
     assert plays() == ["" if i == gone else i for i in before]
     take = app.get()["kits"][kit]["take"]
     assert app.send("POST", "/takes/remove", {"takes": [take]})["silent"] == ["toy cupboard"]
+    app.send("POST", "/undo")
+    assert app.send("DELETE", f"/kits/{kit}")["silent"] == ["toy cupboard"]
     app.send("POST", "/undo")
     (told,) = app.get(f"/kits/{kit}/parts")["played"]
     assert (told["part"], told["slices"], told["silent"]) == (part, len(before) - 1, 1)

@@ -122,6 +122,17 @@ def test_the_demo_kit_makes_parts_and_plays_itself(demo: Page) -> None:
     page.keyboard.press("z")
     expect(page.get_by_text("Undone: Drums of")).to_be_visible()
 
+    # Its hits are heard again, in one channel; the kit is removed, and undo brings it back as it was.
+    page.get_by_role("link", name="Slices").click()
+    channels = page.get_by_label("Channels in which the hits are heard")
+    channels.select_option("left")
+    expect(channels).to_be_enabled(timeout=30_000)
+    expect(channels).to_have_value("left")
+    page.locator("[data-test=remove-kit]").click()
+    expect(page.locator("[data-test=cut]")).to_be_visible()
+    page.keyboard.press("z")
+    expect(channels).to_have_value("left")
+
 
 # A pad box that is plugged in after the page was opened.
 PAD_BOX = """() => {

@@ -2488,6 +2488,19 @@ export interface components {
             };
         };
         /**
+         * HeardBy
+         * @description What heard the hits that a kit is cut by, and in which channels.
+         */
+        HeardBy: {
+            /** Engine */
+            engine: string;
+            /**
+             * Channels
+             * @enum {string}
+             */
+            channels: "sum" | "left" | "right" | "difference";
+        };
+        /**
          * Hints
          * @description What the file's name and chunks suggest.
          */
@@ -2732,10 +2745,11 @@ export interface components {
         };
         /**
          * KitView
-         * @description A kit with everything that is drawn of it.
+         * @description A kit with everything that is drawn of it; one that no engine heard was cut by a file.
          */
         KitView: {
             kit: components["schemas"]["Kit"];
+            heard_by: components["schemas"]["HeardBy"] | null;
             /** Rate */
             rate: number;
             /** Slices */
@@ -3360,7 +3374,7 @@ export interface components {
         };
         /**
          * Removed
-         * @description Takes removed, and the names of the parts that nothing plays without them.
+         * @description The same after something was removed, and the names of the parts that nothing plays without it.
          */
         Removed: {
             /** Revision */
@@ -5969,7 +5983,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Revision"];
+                    "application/json": components["schemas"]["Removed"];
                 };
             };
             /** @description Validation Error */

@@ -7,13 +7,13 @@ from pydantic import Field
 from pydantic_core import to_json
 
 from honest_stave.api.folios import Grid
-from honest_stave.api.models import Kit, Model, Opened, PlayedRate, Revision, Seconds, SliceSettings
+from honest_stave.api.models import Kit, Model, Opened, PlayedRate, Removed, Revision, Seconds, SliceSettings
 from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.hits.doubts import SURE, doubts_of, lanes_in_doubt
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
 from honest_stave.core.sound.stretches import at_rate, stereo
-from honest_stave.service import hits, kit_tempo, kits, timing
+from honest_stave.service import hits, kit_playing, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
 
 router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
@@ -23,11 +23,14 @@ MOMENT_DIGITS = 8
 MOST_FRAMES = 10_000_000
 
 
+Channels = Literal["sum", "left", "right", "difference"]
+
+
 class AskHits(Model):
     """A take to be cut."""
 
     take: str
-    channels: Literal["sum", "left", "right", "difference"] = "sum"
+    channels: Channels = "sum"
     from_s: Seconds = 0.0
     to_s: Seconds = 0.0
 
@@ -82,10 +85,18 @@ class LaneDoubt(Model):
     sure: float
 
 
+class HeardBy(Model):
+    """What heard the hits that a kit is cut by, and in which channels."""
+
+    engine: str
+    channels: Channels
+
+
 class KitView(Model):
-    """A kit with everything that is drawn of it."""
+    """A kit with everything that is drawn of it; one that no engine heard was cut by a file."""
 
     kit: Kit
+    heard_by: HeardBy | None
     rate: int
     slices: list[Slice]
     loop_key: int | None
@@ -194,6 +205,7 @@ def _view(studio: Opened, folio_id: str, found: OpenKit) -> Response:
     tempi = hits.tempi_of(studio, folio_id, found.kit.reading) if found.kit.reading else []
     view = {
         "kit": found.kit,
+        "heard_by": hits.heard_by(studio, folio_id, found.kit.reading) if found.kit.reading else None,
         "rate": rate,
         "slices": [
             {
@@ -266,9 +278,10 @@ def edit_kit(studio: Opened, folio_id: str, kit_id: str, body: KitEdit) -> Revis
 
 
 @router.delete("/{kit_id}")
-def remove_kit(studio: Opened, folio_id: str, kit_id: str, base_revision: int | None = None) -> Revision:
+def remove_kit(studio: Opened, folio_id: str, kit_id: str, base_revision: int | None = None) -> Removed:
     """Takes a kit out of the folio."""
-    return Revision(revision=kits.remove(studio, folio_id, kit_id, base_revision))
+    silent = list(kit_playing.parts_of(studio, folio_id, kit_id).values())
+    return Removed(revision=kits.remove(studio, folio_id, kit_id, base_revision), silent=silent)
 
 
 @router.post("/{kit_id}/tempo")

@@ -38,6 +38,12 @@ class Revision(Model):
     revision: int
 
 
+class Removed(Revision):
+    """The same after something was removed, and the names of the parts that nothing plays without it."""
+
+    silent: list[str]
+
+
 class Knot(Model):
     """A position that falls at a moment."""
 

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import Field
 
-from honest_stave.api.models import Model, Opened, PlayedRate, Revision, Seconds
+from honest_stave.api.models import Model, Opened, PlayedRate, Removed, Revision, Seconds
 from honest_stave.service import kit_playing, parts, places, takes
 
 router = APIRouter(prefix="/api/folios/{folio_id}/takes", tags=["takes"])
@@ -36,12 +36,6 @@ class Several(Model):
 
     takes: list[str] = Field(min_length=1, max_length=10_000)
     base_revision: int | None = None
-
-
-class Removed(Revision):
-    """Takes removed, and the names of the parts that nothing plays without them."""
-
-    silent: list[str]
 
 
 class Place(Model):

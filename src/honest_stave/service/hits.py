@@ -74,6 +74,12 @@ def from_file(path: Path) -> HitsReading:
         return HitsReading(**arrays, kind=tuple(scalars["kind"]), engine=scalars["engine"])
 
 
+def heard_by(studio: Studio, folio_id: str, reading_id: str) -> dict[str, str]:
+    """The engine that heard a reading, and in which channels."""
+    row = readings.row(studio, folio_id, reading_id)
+    return {"engine": row.engine, "channels": row.settings["listen"].get("channels", "sum")}
+
+
 def tempi_of(studio: Studio, folio_id: str, reading_id: str) -> list[LoopTempo]:
     """Tempi proposed for the loop, the likeliest first."""
     return [LoopTempo(**t) for t in readings.row(studio, folio_id, reading_id).summary["tempi"]]

@@ -145,8 +145,9 @@ export const useKits = defineStore('kits', () => {
     await edit('rename', { was: lane.value, drums: [drum] })
     lane.value = drum
   }
-  async function cut() {
-    const body = { take: notes.takeId } as Schemas['AskHits']
+  /** Has the take's hits heard and cuts it; what was done by hand to a kit that there is stays. */
+  async function cut(channels: Schemas['AskHits']['channels'] = 'sum') {
+    const body = { take: notes.takeId, channels } as Schemas['AskHits']
     await folio.change(() =>
       told(client.POST('/api/folios/{folio_id}/kits', { params: { path: { folio_id: folio.id } }, body })),
     )
@@ -246,6 +247,14 @@ export const useKits = defineStore('kits', () => {
     )
     return made?.part ?? ''
   }
+  /** Takes the kit out of the folio; answers the names of the parts that nothing plays without it. */
+  async function remove() {
+    const params = { path: path(), query: { base_revision: folio.base } }
+    const answer = await folio.change(() =>
+      told(client.DELETE('/api/folios/{folio_id}/kits/{kit_id}', { params })),
+    )
+    return answer?.silent
+  }
   /** Brings a part of drums in step with the kit; what a hand has touched in it stays. */
   async function bringInStep(part_id: string) {
     const params = { path: { ...path(), part_id } }
@@ -260,6 +269,6 @@ export const useKits = defineStore('kits', () => {
 
   return {
     kit, nulled, made, selection, playing, pads, tried, id, slices, playable, focus, place, doubts, reading,
-    lane, load, askParts, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, bringInStep, addressOf,
+    lane, load, askParts, select, selectLane, nameDrum, cut, tryThresholds, keepThresholds, change, edit, set, setTempo, giveTempo, makePart, bringInStep, remove, addressOf,
   } // prettier-ignore
 })

@@ -23,6 +23,7 @@ export function sliceActions(router: Router): Action[] {
   const station = () => router.currentRoute.value.name === 'slices' && openDialog.value === ''
   const here = () => station() && kits.kit !== null
   const chosen = () => here() && kits.selection.size > 0
+  const heard = () => here() && !kits.reading && !!kits.kit?.heard_by
   const uncut = () => station() && notes.take?.kind === 'audio' && !kits.id && !kits.reading
 
   function go(place: number) {
@@ -47,6 +48,7 @@ export function sliceActions(router: Router): Action[] {
 
   return [
     { id: 'cut-loop', label: 'Cut the loop', key: 'r', group: 'Slices', when: uncut, run: () => void kits.cut() },
+    { id: 'cut-again', label: 'Hear it again', key: 'r', group: 'Slices', when: heard, run: () => void kits.cut(kits.kit?.heard_by?.channels) },
     { id: 'hear-slice', label: 'Slice', key: '1', group: 'Slices', when: chosen, run: () => kits.focus && void hearSlice(kits.focus) },
     { id: 'hear-in-loop', label: 'Loop', key: '2', group: 'Slices', when: chosen, run: () => kits.focus && hearLoop(kits.focus) },
     { id: 'hear-rebuilt', label: 'Rebuilt', key: '3', group: 'Slices', when: here, run: () => void player.playRebuilt() },

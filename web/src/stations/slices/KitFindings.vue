@@ -3,8 +3,11 @@
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Schemas } from '../../folio/client'
+import { useFolio } from '../../folio/folio'
 import { useKits } from '../../folio/kits'
 import { useNotes } from '../../folio/notes'
+import { useNotices } from '../../folio/notices'
+import ActButton from '../../ui/ActButton.vue'
 import { openDialog } from '../../ui/dialogs'
 import NoteMap from './NoteMap.vue'
 import { decibels, pitchName, plural } from '../../ui/format'
@@ -12,6 +15,8 @@ import { decibels, pitchName, plural } from '../../ui/format'
 type Kit = Schemas['KitChange']
 const kits = useKits()
 const notes = useNotes()
+const folio = useFolio()
+const notices = useNotices()
 const router = useRouter()
 const kit = computed(() => kits.kit?.kit)
 const behind = computed(() => kits.made?.drums.filter((part) => part.behind) ?? [])
@@ -22,6 +27,14 @@ const nulled = computed(() => {
   if (!found) return 'being played…'
   return found.exact ? 'exact' : `${decibels(found.residual_db)}, ${found.breaking.length} differ`
 })
+async function remove() {
+  const name = kit.value?.name
+  const silent = await kits.remove()
+  if (!silent) return
+  const unheard = silent.map((part) => `“${part}”`).join(', ')
+  const stay = 'Undo brings it back, with what was done to it. Parts made of it stay.'
+  notices.tell(`The kit “${name}” is removed.`, stay + (unheard ? ` Silent without it: ${unheard}.` : ''))
+}
 async function toPart(what: 'pattern' | 'drums') {
   const part = await kits.makePart(what)
   if (!part) return
@@ -112,6 +125,34 @@ async function toPart(what: 'pattern' | 'drums') {
       <button type="button" class="act small main" data-test="kit-files" @click="openDialog = 'kit'">
         Hand the kit on
       </button>
+    </div>
+    <template v-if="kits.kit?.heard_by">
+      <div class="finding">
+        <span>heard by</span><span>{{ kits.kit.heard_by.engine }}</span>
+      </div>
+      <label v-if="(notes.take?.facts.channels ?? 1) > 1" class="finding">
+        <span>in</span>
+        <select
+          class="field"
+          :value="kits.kit.heard_by.channels"
+          :disabled="!!kits.reading"
+          aria-label="Channels in which the hits are heard"
+          @change="kits.cut(value($event) as Schemas['AskHits']['channels'])"
+        >
+          <option value="sum">all channels</option>
+          <option value="left">left</option>
+          <option value="right">right</option>
+          <option value="difference">the difference</option>
+        </select>
+      </label>
+    </template>
+    <div v-if="kits.reading" class="row">
+      <progress :value="kits.reading.progress" max="1" />
+      <button type="button" class="act small" @click="folio.stopJob(kits.reading.id)">Stop this</button>
+    </div>
+    <div v-else class="row">
+      <ActButton v-if="kits.kit?.heard_by" action="cut-again" small />
+      <button type="button" class="act small" data-test="remove-kit" @click="remove">Remove the kit</button>
     </div>
   </template>
 </template>
