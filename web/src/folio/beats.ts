@@ -111,9 +111,16 @@ export const useBeats = defineStore('beats', () => {
   /** The beat nearest to a moment. */
   const near = (moment: number) => nearest(map.value?.time_s ?? [], moment)
 
+  /** In which channels of the take in view beats are heard. */
+  const channels = ref<Schemas['AskBeats']['channels']>('sum')
+  watch(
+    () => notes.takeId,
+    () => (channels.value = 'sum'),
+  )
+  const isStereo = computed(() => (notes.take?.facts.channels ?? 1) > 1)
   /** Has the beats of the take in view found, or even ones laid on it. */
   async function find(evenBpm: number | null = null) {
-    const body = { take: notes.takeId, even_bpm: evenBpm } as Schemas['AskBeats']
+    const body = { take: notes.takeId, even_bpm: evenBpm, channels: channels.value } as Schemas['AskBeats']
     const params = { path: { folio_id: folio.id } }
     await folio.change(() => told(client.POST('/api/folios/{folio_id}/beat-maps', { params, body })))
   }
@@ -227,6 +234,6 @@ export const useBeats = defineStore('beats', () => {
 
   return {
     map, ticks, scores, chosenMap, selection, selected, selectedSteady, focus, between, place, taps, trying, id, mapsOfTake, reading, grid,
-    load, select, selectPlace, selectTo, put, putEnd, pin, reread, extend, near, find, align, voices, mute, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
+    load, select, selectPlace, selectTo, put, putEnd, pin, reread, extend, near, find, channels, isStereo, align, voices, mute, compareStrict, edit, rule, remove, tryCount, countSo, keepTaps,
   } // prettier-ignore
 })

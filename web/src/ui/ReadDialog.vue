@@ -5,6 +5,7 @@ import type { Schemas } from '../folio/client'
 import { useFolio } from '../folio/folio'
 import { useNotes } from '../folio/notes'
 import { useView } from '../folio/view'
+import ChannelSelect from './ChannelSelect.vue'
 import { openDialog } from './dialogs'
 import { clock, pitchName } from './format'
 
@@ -81,12 +82,7 @@ async function read() {
     </label>
     <label
       >listen to
-      <select v-model="listen.channels" class="field">
-        <option value="sum">all channels</option>
-        <option value="left">left</option>
-        <option value="right">right</option>
-        <option value="difference">the difference</option>
-      </select>
+      <ChannelSelect v-model="listen.channels" />
     </label>
     <label
       >stretch

@@ -6,6 +6,7 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import { usePlayer } from '../../player/store'
 import ActButton from '../../ui/ActButton.vue'
+import ChannelSelect from '../../ui/ChannelSelect.vue'
 import StationEmpty from '../../ui/StationEmpty.vue'
 import BeatLanes from './BeatLanes.vue'
 import BeatMargin from './BeatMargin.vue'
@@ -46,6 +47,9 @@ watch([() => beats.grid, () => beats.ticks], () => player.setTime(beats.grid, be
         <button type="button" class="act small" @click="folio.stopJob(beats.reading.id)">Stop this</button>
       </template>
       <ActButton v-else action="find-beats" label="Find them" main data-test="find-beats" />
+      <label v-if="beats.isStereo && !beats.reading" class="soft heard-in">
+        in <ChannelSelect v-model="beats.channels" aria-label="Channels in which beats are heard" />
+      </label>
       <EvenBeats v-if="!beats.reading" />
       <LayScore v-if="!beats.reading" />
       <OtherTakes v-if="others.length" :takes="others" has="beats" />
@@ -62,3 +66,9 @@ watch([() => beats.grid, () => beats.ticks], () => player.setTime(beats.grid, be
   </main>
   <BeatMargin v-if="beats.map && beats.id" />
 </template>
+
+<style scoped>
+.heard-in {
+  margin-left: 10px;
+}
+</style>

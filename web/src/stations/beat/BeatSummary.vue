@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useBeats } from '../../folio/beats'
 import { plural } from '../../ui/format'
 import ActButton from '../../ui/ActButton.vue'
+import ChannelSelect from '../../ui/ChannelSelect.vue'
 import { useFolio } from '../../folio/folio'
 import { toldOf } from '../../folio/mapPlaces'
 import { useView } from '../../folio/view'
@@ -111,7 +112,12 @@ function smooth(event: Event) {
         <progress :value="beats.reading.progress" max="1" />
         <button type="button" class="act small" @click="folio.stopJob(beats.reading.id)">Stop this</button>
       </template>
-      <button v-else type="button" class="act small" @click="beats.find()">Find them again</button>
+      <span v-else class="again">
+        <button type="button" class="act small" @click="beats.find()">Find them again</button>
+        <label v-if="beats.isStereo" class="soft">
+          in <ChannelSelect v-model="beats.channels" aria-label="Channels in which beats are heard" />
+        </label>
+      </span>
       <LayScore small />
     </div>
     <p v-for="line in map.said" :key="line" class="row soft">{{ line }}</p>
@@ -205,6 +211,12 @@ function smooth(event: Event) {
 </template>
 
 <style scoped>
+.again {
+  white-space: nowrap;
+}
+.again label {
+  margin-left: 8px;
+}
 .summary {
   flex: none;
   max-height: 45%;

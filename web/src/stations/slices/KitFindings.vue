@@ -8,6 +8,7 @@ import { useKits } from '../../folio/kits'
 import { useNotes } from '../../folio/notes'
 import { useNotices } from '../../folio/notices'
 import ActButton from '../../ui/ActButton.vue'
+import ChannelSelect from '../../ui/ChannelSelect.vue'
 import { openDialog } from '../../ui/dialogs'
 import NoteMap from './NoteMap.vue'
 import { decibels, pitchName, plural } from '../../ui/format'
@@ -132,18 +133,12 @@ async function toPart(what: 'pattern' | 'drums') {
       </div>
       <label v-if="(notes.take?.facts.channels ?? 1) > 1" class="finding">
         <span>in</span>
-        <select
-          class="field"
-          :value="kits.kit.heard_by.channels"
+        <ChannelSelect
+          :model-value="kits.kit.heard_by.channels"
           :disabled="!!kits.reading"
           aria-label="Channels in which the hits are heard"
-          @change="kits.cut(value($event) as Schemas['AskHits']['channels'])"
-        >
-          <option value="sum">all channels</option>
-          <option value="left">left</option>
-          <option value="right">right</option>
-          <option value="difference">the difference</option>
-        </select>
+          @update:model-value="kits.cut($event)"
+        />
       </label>
     </template>
     <div v-if="kits.reading" class="row">
