@@ -1,10 +1,19 @@
 <script setup lang="ts">
 /** Lays even beats on the take in view, to be tapped over, pinned, moved. */
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useBeats } from '../../folio/beats'
+import { useKits } from '../../folio/kits'
+
+const USUAL_BPM = 90
 
 const beats = useBeats()
-const bpm = ref(90)
+const kits = useKits()
+const typed = ref<number | null>(null)
+/** A loop that was cut has told its tempo. */
+const bpm = computed({
+  get: () => typed.value ?? Number((kits.kit?.tempo?.bpm ?? USUAL_BPM).toFixed(2)),
+  set: (value) => (typed.value = value),
+})
 </script>
 
 <template>
