@@ -1,5 +1,6 @@
 """Beats and bars of recordings whose truth is known: loops, waltzes, free tempo, nothing at all."""
 
+from collections.abc import Callable
 from itertools import pairwise
 
 import numpy as np
@@ -11,7 +12,7 @@ from honest_stave.core.beat.beats_hearing import METERS, TEMPO_CLASSES, BeatActi
 from honest_stave.core.beat.track import other_levels, track_beats
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 from honest_stave.core.signal.listen import ListenSettings
-from honest_stave.demo.loops import boathouse_buckets
+from honest_stave.demo.loops import DemoLoop, boathouse_buckets, toy_cupboard
 from tests.made import RATE, Note, texture
 
 # The measure of the trade.
@@ -43,6 +44,17 @@ def test_a_drummers_loop_played_twice() -> None:
     assert share_near(downbeats(found), truth[::4]) > 0.9
     assert [(m.numerator, m.denominator) for m in found.meters] == [(4, 4)]
     assert np.all((found.confidence > 0) & (found.confidence < 1))
+
+
+@pytest.mark.parametrize(("make", "count"), [(toy_cupboard, 8), (boathouse_buckets, 16)])
+def test_a_loop_cut_at_its_bars_has_all_its_beats(make: Callable[[], DemoLoop], count: int) -> None:
+    """It begins with its first beat, at the very edge of the recording, and the last one is played, too."""
+    loop = make()
+    found = read(loop.samples, RATE, ListenSettings())
+    # Swung strokes and soft ones beside the beat draw it by some ms.
+    assert found.time_s == pytest.approx(np.arange(count) * 60 / loop.bpm, abs=0.03)
+    assert found.time_s[0] >= 0.0
+    assert found.beat.tolist() == [1, 2, 3, 4] * (count // 4)
 
 
 def waltz(beat_s: np.ndarray) -> np.ndarray:

@@ -9,6 +9,7 @@ from honest_stave.core.beat.bars import Bars
 from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats, sure_of
 from honest_stave.core.beat.begun import begun_by_cell
 from honest_stave.core.beat.heard import Heard, measure_heard
+from honest_stave.core.beat.lead_in import with_lead_in
 from honest_stave.core.beat.level import choose_level, length_share
 from honest_stave.core.beat.silences import find_silences, without_stillness
 from honest_stave.core.beat.steady import on_clicks
@@ -42,7 +43,7 @@ class BeatsReading:
         meters: by bar, where they change; ``Meter.bar`` is the number of the bar.
         odds: log-odds of a beat by cell, kept for reading stretches anew.
         begun: how likely something begins by cell, kept for the same.
-        starts_s: moment of the first cell's beginning in the take.
+        starts_s: moment of the first cell's beginning in the take; before it, where silence was put there.
         runners_up: other ways to count, by name, and how likely each is.
         silences: (from s, to s) of silence between sounds.
         clicks: (beats a minute, from s, to s) of passages that were made to a click.
@@ -78,7 +79,9 @@ def read(
     Raises:
         BadInput: a network is missing or damaged, or the stretch is empty.
     """
-    signal, starts_s = prepare(samples, rate, listen)
+    signal, from_s = prepare(samples, rate, listen)
+    signal, lead_in_s = with_lead_in(signal)
+    starts_s = from_s - lead_in_s
     heard = _heard(signal, lambda share: progress(0.9 * share))
     activity = hear_beats(heard)
     sounding = heard.columns[:, -1].astype(np.float64)
@@ -98,7 +101,7 @@ def read(
     silences = find_silences(without_stillness(sounding, signal), least_sounding(sounding))
     progress(1.0)
     return BeatsReading(
-        time_s=beat_s + starts_s,
+        time_s=np.maximum(beat_s + starts_s, from_s),
         bar=bars.bar,
         beat=bars.beat,
         confidence=sure,
