@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.bars import Bars
 from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats, sure_of
-from honest_stave.core.beat.begun import begun_by_cell
+from honest_stave.core.beat.begun import begins_at, begun_by_cell
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.lead_in import with_lead_in
 from honest_stave.core.beat.level import choose_level, length_share
@@ -25,8 +25,9 @@ from honest_stave.core.signal.loud_enough import loud_enough
 ENGINE = "beats 14"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
 NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
-# Beats whose log-odds lie under this in the mean are chance: a drone or noise has none.
-LEAST_ODDS = 0.0
+# Beats whose log-odds lie under the first of these in the mean are chance, under the second where something begins on
+# most of them: in noise and drones nothing begins, on the beats of lone melodies, which are doubtful, nearly always.
+LEAST_ODDS, LEAST_PLAYED_ODDS, MOSTLY = 0.0, -1.0, 0.5
 
 
 @dataclass(frozen=True)
@@ -87,7 +88,8 @@ def read(
     sounding = heard.columns[:, -1].astype(np.float64)
     begun = begun_by_cell(heard)
     beat_s, odds = track_beats(activity, sounding)
-    if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < LEAST_ODDS:
+    is_played = len(beat_s) > 0 and begins_at(begun, beat_s).mean() >= MOSTLY
+    if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < (LEAST_PLAYED_ODDS if is_played else LEAST_ODDS):
         none = np.zeros(0)
         whole, heard_none = none.astype(int), none.astype(bool)
         return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, begun, starts_s)
