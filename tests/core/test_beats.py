@@ -154,6 +154,7 @@ def test_beats_in_three_are_compound() -> None:
         np.zeros(4 * RATE),
         0.3 * np.sin(2 * np.pi * 220 * np.arange(6 * RATE) / RATE),
         np.random.default_rng(3).normal(0, 0.1, 6 * RATE),
+        np.random.default_rng(1).normal(0, 0.1, 4 * RATE),
     ],
 )
 def test_silence_a_drone_and_noise_have_no_beat(sound: np.ndarray) -> None:

@@ -26,8 +26,10 @@ ENGINE = "beats 14"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
 NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
 # Beats whose log-odds lie under the first of these in the mean are chance, under the second where something begins on
-# most of them: in noise and drones nothing begins, on the beats of lone melodies, which are doubtful, nearly always.
-LEAST_ODDS, LEAST_PLAYED_ODDS, MOSTLY = 0.0, -1.0, 0.5
+# most of them but the first: in noise and drones nothing does, on the beats of lone melodies, which are doubtful too,
+# nearly always.
+LEAST_ODDS, LEAST_PLAYED_ODDS = 0.0, -1.0
+HARDLY_EVER, MOSTLY = 0.1, 0.5
 
 
 @dataclass(frozen=True)
@@ -88,8 +90,7 @@ def read(
     sounding = heard.columns[:, -1].astype(np.float64)
     begun = begun_by_cell(heard)
     beat_s, odds = track_beats(activity, sounding)
-    is_played = len(beat_s) > 0 and begins_at(begun, beat_s).mean() >= MOSTLY
-    if len(beat_s) < FEWEST_BEATS or float(odds.mean()) < (LEAST_PLAYED_ODDS if is_played else LEAST_ODDS):
+    if len(beat_s) < FEWEST_BEATS or _is_chance(odds, begins_at(begun, beat_s)):
         none = np.zeros(0)
         whole, heard_none = none.astype(int), none.astype(bool)
         return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, begun, starts_s)
@@ -123,6 +124,12 @@ def listen_to(samples: NDArray[np.float32], rate: int) -> Heard:
     """What the networks for beats hear of a whole take (frames, channels)."""
     signal, _ = prepare(samples, rate, ListenSettings())
     return _heard(signal, no_progress)
+
+
+def _is_chance(odds: NDArray[np.float64], begins: NDArray[np.bool_]) -> bool:
+    """Whether a row of beats says nothing, by the log-odds of each and by whether something begins on it."""
+    played = float(begins[1:].mean())
+    return played < HARDLY_EVER or float(odds.mean()) < (LEAST_PLAYED_ODDS if played >= MOSTLY else LEAST_ODDS)
 
 
 def _heard(signal: NDArray[np.float32], progress: Progress) -> Heard:
