@@ -24,6 +24,7 @@ from honest_stave.core.beat.map_tempo import (
 from honest_stave.core.beat.plausible import implausible_stretches
 from honest_stave.core.beat.silences import rests_in
 from honest_stave.core.signal.convert import hz_to_pitch
+from honest_stave.core.signal.listen import Channels
 from honest_stave.core.sound.click_sounds import INSTRUMENT_OF, click_hz
 from honest_stave.service import aligning, beat_maps, beats, laying, map_files, straightening
 
@@ -36,7 +37,7 @@ class AskBeats(Model):
 
     take: str
     even_bpm: float | None = Field(None, ge=20, le=300)
-    channels: Literal["sum", "left", "right", "difference"] = "sum"
+    channels: Channels = "sum"
     from_s: Seconds = 0.0
     to_s: Seconds = 0.0
 

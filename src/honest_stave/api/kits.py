@@ -12,6 +12,7 @@ from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.hits.doubts import SURE, doubts_of, lanes_in_doubt
 from honest_stave.core.hits.keys import DRUM_NOTES
 from honest_stave.core.hits.kit import MOST_SLICES, End
+from honest_stave.core.signal.listen import Channels
 from honest_stave.core.sound.stretches import at_rate, stereo
 from honest_stave.service import hits, kit_playing, kit_tempo, kits, timing
 from honest_stave.service.kits import OpenKit
@@ -21,9 +22,6 @@ router = APIRouter(prefix="/api/folios/{folio_id}/kits", tags=["kits"])
 MOMENT_DIGITS = 8
 # Cuts are nudged no further than this.
 MOST_FRAMES = 10_000_000
-
-
-Channels = Literal["sum", "left", "right", "difference"]
 
 
 class AskHits(Model):

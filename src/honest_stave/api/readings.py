@@ -9,6 +9,7 @@ from pydantic import Field
 from honest_stave.api.models import Form, Model, Opened, Seconds
 from honest_stave.api.takes import BINARY, Queued
 from honest_stave.core.pitch.reading import FormSettings
+from honest_stave.core.signal.listen import Channels
 from honest_stave.service import batch, readings
 
 router = APIRouter(prefix="/api/folios/{folio_id}/readings", tags=["readings"])
@@ -17,7 +18,7 @@ router = APIRouter(prefix="/api/folios/{folio_id}/readings", tags=["readings"])
 class Listen(Model):
     """What of the take is listened to."""
 
-    channels: Literal["sum", "left", "right", "difference"] = "sum"
+    channels: Channels = "sum"
     low_cut_hz: float = Field(0.0, ge=0, le=20000)
     high_cut_hz: float = Field(0.0, ge=0, le=20000)
     from_s: Seconds = 0.0
