@@ -40,8 +40,8 @@ def part_from_body(body: Body) -> Part:
 def tempo_to_body(tempo_map: TempoMap) -> Body:
     """JSON body of a tempo map."""
     return {
-        "knots": [asdict(k) for k in tempo_map.knots],
-        "meters": [asdict(m) for m in tempo_map.meters],
+        "knots": [dict(vars(k)) for k in tempo_map.knots],
+        "meters": [dict(vars(m)) for m in tempo_map.meters],
         "first_bar_number": tempo_map.first_bar_number,
         "lone_bpm": tempo_map.lone_bpm,
     }

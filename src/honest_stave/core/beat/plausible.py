@@ -1,7 +1,6 @@
 """Stretches of a map whose tempo can hardly be meant."""
 
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 
@@ -30,19 +29,22 @@ def implausible_stretches(beat_map: BeatMap, likely_held: Sequence[tuple[int, in
     free[[b for b in held if b < len(bpm)]] = False
     if not free.any():
         return []
-    octaves = np.abs(np.log2(bpm / np.median(bpm[free])))
+    usual = np.median(bpm[free])
+    octaves = np.abs(np.log2(bpm / usual))
     wrong = free & (octaves > np.log2(BESIDE))
     # A pin between two beats may tear the tempo on one of its sides.
     stops = stops_of(beat_map)
     steps, inside = np.diff(stops.place), stops.place[:-1].astype(int)
-    torn = np.abs(np.log2(60 * steps / np.diff(stops.time_s) / np.median(bpm[free]))) > np.log2(BESIDE)
+    torn = np.abs(np.log2(60 * steps / np.diff(stops.time_s) / usual)) > np.log2(BESIDE)
     wrong[inside[torn & (steps < 1) & free[inside]]] = True
     # What neighbouring pins imply is judged as one, whatever the beats between them do.
-    pins = [i for i, b in enumerate(beat_map.beats) if b.pinned]
-    for first, last in pairwise(pins):
-        inside = np.arange(first, last)[free[first:last]]
-        if len(inside):
-            implied = len(inside) / float((1 / bpm[inside]).sum())
-            wrong[inside] |= abs(np.log2(implied / np.median(bpm[free]))) > np.log2(BETWEEN_PINS)
+    pins = np.array([i for i, b in enumerate(beat_map.beats) if b.pinned], np.int64)
+    if len(pins) > 1:
+        beats, minutes = (np.concatenate([[0.0], np.cumsum(each)]) for each in (free, free / bpm))
+        counted, lasting = np.diff(beats[pins]), np.diff(minutes[pins])
+        implied = np.where(counted > 0, counted, usual) / np.where(counted > 0, lasting, 1.0)
+        off = np.abs(np.log2(implied / usual)) > np.log2(BETWEEN_PINS)
+        between = slice(int(pins[0]), int(pins[-1]))
+        wrong[between] |= np.repeat(off, np.diff(pins)) & free[between]
     edges = np.flatnonzero(np.diff(np.concatenate([[0], wrong.astype(int), [0]])))
     return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
