@@ -29,6 +29,9 @@ if TYPE_CHECKING:
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
 GRACEFUL_S = 2
+# Each edit of a map of an hour makes tens of thousands of objects: to look through them for cycles as often as is usual
+# takes longer than the edit.
+OBJECTS_BETWEEN_COLLECTIONS = 100_000
 
 
 def default_data_folder() -> Path:
@@ -75,6 +78,8 @@ def serve(
         async def startup(self, sockets: list[socket.socket] | None = None) -> None:
             await super().startup(sockets)
             if self.started:
+                gc.freeze()
+                gc.set_threshold(OBJECTS_BETWEEN_COLLECTIONS)
                 typer.echo(f"Honest Stave answers at {address}")
                 if key:
                     typer.echo("It listens beyond this machine: whoever has this address with its key can open it.")

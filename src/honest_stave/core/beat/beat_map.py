@@ -239,20 +239,19 @@ def places_of(beat_map: BeatMap) -> Places:
     for segment, following in zip(beat_map.meters, [*beat_map.meters[1:], None], strict=True):
         stop = following.beat if following else count
         felt, length = segment.meter.felt_beat_quarters, segment.felt_beats
-        place = segment.beat
-        while place < stop:
-            inside = np.arange(place, min(place + length, stop))
-            steps = written[inside]
-            position[inside] = at + felt * np.concatenate([[0.0], np.cumsum(steps[:-1])])
-            bar[inside], beat[inside] = number, np.arange(len(inside)) + 1
-            downbeat[place] = True
-            # A bar that another meter cuts short, or a hold makes long, has a meter of its own.
-            whole = following is None and len(inside) < length
-            beats_written = round(float(steps.sum())) + (length - len(inside) if whole else 0)
-            _say(meters, _meter_of(segment, number, beats_written))
-            at += felt * beats_written
-            number += 1
-            place += length
+        place = np.arange(stop - segment.beat)
+        inside, steps = place + segment.beat, written[segment.beat : stop]
+        position[inside] = at + felt * (np.cumsum(steps) - steps)
+        bar[inside], beat[inside] = number + place // length, place % length + 1
+        downbeat[inside] = beat[inside] == 1
+        # A bar that another meter cuts short, or a hold makes long, has a meter of its own.
+        beats_written = np.add.reduceat(steps, place[::length]).astype(int)
+        if following is None:
+            beats_written[-1] += -len(place) % length
+        for i in np.flatnonzero(np.diff(beats_written, prepend=0)).tolist():
+            _say(meters, _meter_of(segment, number + i, int(beats_written[i])))
+        at += felt * float(steps.sum())
+        number += len(beats_written)
     return Places(position, bar + beat_map.first_bar_number, beat, downbeat, tuple(meters))
 
 
