@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
 GRACEFUL_S = 2
-# Each edit of a map of an hour makes tens of thousands of objects: to look through them for cycles as often as is usual
+# Each edit of a map of an hour makes tens of thousands of objects: to look through them for cycles as often as usual
 # takes longer than the edit.
 OBJECTS_BETWEEN_COLLECTIONS = 100_000
 
