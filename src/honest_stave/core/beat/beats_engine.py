@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from honest_stave.core.beat.bars import Bars
 from honest_stave.core.beat.beats_hearing import METERS, BeatActivity, hear_beats, sure_of
-from honest_stave.core.beat.begun import begins_at, begun_by_cell
+from honest_stave.core.beat.begun import begins_at
 from honest_stave.core.beat.heard import Heard, measure_heard
 from honest_stave.core.beat.lead_in import with_lead_in
 from honest_stave.core.beat.level import choose_level, length_share
@@ -88,12 +88,11 @@ def read(
     heard = _heard(signal, lambda share: progress(0.9 * share))
     activity = hear_beats(heard)
     sounding = heard.columns[:, -1].astype(np.float64)
-    begun = begun_by_cell(heard)
     beat_s, odds = track_beats(activity, sounding)
-    if len(beat_s) < FEWEST_BEATS or _is_chance(odds, begins_at(begun, beat_s)):
+    if len(beat_s) < FEWEST_BEATS or _is_chance(odds, begins_at(heard.begun, beat_s)):
         none = np.zeros(0)
         whole, heard_none = none.astype(int), none.astype(bool)
-        return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, begun, starts_s)
+        return BeatsReading(none, whole, whole, none, heard_none, none, (), activity.beat, heard.begun, starts_s)
     chosen = choose_level(heard, activity, beat_s)
     beat_s, bars = chosen.beat_s, chosen.bars
     sure = sure_of(odds_near(activity, beat_s))
@@ -112,7 +111,7 @@ def read(
         downbeat_confidence=bars.confidence,
         meters=_meters(bars),
         odds=activity.beat,
-        begun=begun,
+        begun=heard.begun,
         starts_s=starts_s,
         runners_up=_runners_up(bars, beat_s, activity),
         silences=tuple((a + starts_s, b + starts_s) for a, b in silences),

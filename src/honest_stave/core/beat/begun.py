@@ -3,7 +3,6 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.beat.heard import HIT_COLUMN, ZONES, Heard
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
 
 Values = NDArray[np.float64]
@@ -18,17 +17,11 @@ LEAST_BEGUN = 0.3
 SURELY_BEGUN, LEAST_ODDS, LAST_BEATS = 0.95, -2.0, 5
 
 
-def begun_by_cell(heard: Heard) -> NDArray[np.float32]:
-    """How likely something begins, a note or a stroke on a drum, (cells,), from 0."""
-    notes = heard.columns[:, :ZONES].sum(axis=1)
-    return np.asarray(np.maximum(notes, heard.columns[:, HIT_COLUMN]))
-
-
 def begins_at(begun: NDArray[np.float32], time_s: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Whether something begins at each moment.
 
     Args:
-        begun: by cell, as from ``begun_by_cell``, at least one.
+        begun: how likely something begins by cell, as ``Heard`` has it, at least one.
         time_s: from the beginning of the first cell, (moments,).
     """
     cell = np.round((time_s - FIRST_CELL_S) / CELL_S).astype(int)[:, None]
@@ -41,7 +34,7 @@ def up_to_last(beat_s: NDArray[np.float64], begun: NDArray[np.float32], odds: ND
 
     Args:
         beat_s: moments of beats, rising, at least two.
-        begun: by cell, as from ``begun_by_cell``.
+        begun: how likely something begins by cell.
         odds: log-odds of a beat by cell.
     """
     step_s = float(np.median(np.diff(beat_s[-LAST_BEATS:])))

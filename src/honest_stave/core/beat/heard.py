@@ -63,6 +63,11 @@ class Heard:
         return np.concatenate([np.stack(gathered, axis=1), self.columns[:, 2 * ZONES :]], axis=1)
 
     @cached_property
+    def begun(self) -> Floats:
+        """How likely something begins, a note or a stroke on a drum, (cells,), from 0."""
+        return np.asarray(np.maximum(self.columns[:, :ZONES].sum(axis=1), self.columns[:, HIT_COLUMN]))
+
+    @cached_property
     def chroma_until(self) -> NDArray[np.float64]:
         """The chroma summed up to each cell, (cells + 1, 24)."""
         return np.concatenate([np.zeros((1, CHROMA)), np.cumsum(self.chroma, axis=0, dtype=np.float64)])

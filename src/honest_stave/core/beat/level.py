@@ -23,7 +23,7 @@ from honest_stave.core.beat.beats_hearing import (
     BeatActivity,
     hear_bars,
 )
-from honest_stave.core.beat.begun import begins_at, begun_by_cell, played, up_to_last
+from honest_stave.core.beat.begun import begins_at, played, up_to_last
 from honest_stave.core.beat.heard import Heard
 from honest_stave.core.beat.repeated import repeated
 from honest_stave.core.beat.steady import Click, find_clicks, on_clicks, steadied
@@ -97,15 +97,14 @@ def choose_level(heard: Heard, activity: BeatActivity, beat_s: Values) -> Level:
     for row in anew:
         if not any(_same(row, known) for known in rows):
             rows += [row, *other_levels(row)]
-    begun = begun_by_cell(heard)
-    rows = [up_to_last(row, begun, activity.beat) for row in rows]
+    rows = [up_to_last(row, heard.begun, activity.beat) for row in rows]
     counted = [_counted(heard, activity, row) for row in rows]
     counted[0] = replace(counted[0], worth=counted[0].worth + TRACKED)
     best = max(counted, key=lambda c: c.worth)
     for row in _tracked_strictly(activity, sounding, best.beat_s):
         tracked.append(row)
         best = max([best, _counted(heard, activity, steadied(activity, row))], key=lambda c: c.worth)
-    begins = begins_at(begun, best.beat_s)
+    begins = begins_at(heard.begun, best.beat_s)
     inside = played(begins, FEWEST_BEATS)
     beat_s, begins = best.beat_s[inside], begins[inside]
     meter = best.said.meter + REPEATED * repeated(best.patterns)
