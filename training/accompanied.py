@@ -14,7 +14,7 @@ LEAST_BEATS = 120
 
 def accompanied(random: Random, tune: Score) -> Score:
     """A tune, over and over, in a texture of its own; one in two beats has no drums: it could be counted in four."""
-    notes, starts, lengths = _over_again(tune)
+    notes, starts, lengths = over_again(tune)
     tonic, scale = _key_of(tune)
     beats = starts[-1] + lengths[-1]
     maker = Maker(
@@ -34,7 +34,7 @@ def accompanied(random: Random, tune: Score) -> Score:
     return Score(tuple(played), tuple(starts), tuple(lengths), tune.compound, texture)
 
 
-def _over_again(tune: Score) -> tuple[list[Written], list[int], list[int]]:
+def over_again(tune: Score) -> tuple[list[Written], list[int], list[int]]:
     """The tune from its pickup until it is long enough; the pickup again lies in the bar that ends it."""
     notes, starts, lengths = list(tune.notes), list(tune.bar_starts), list(tune.bar_beats)
     while starts[-1] + lengths[-1] < LEAST_BEATS:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from training import sampled
+from training.beat_alone import line_alone
 from training.beat_scores import Score, Written, make_score
 from training.beat_songs import make_song
 from training.beat_tunes import Wider
@@ -22,17 +23,22 @@ FIRST_UNHEARD_SEED = 1000
 FIRST_TUNES_SEED = 3000
 # From these on they are produced songs: the first network learns from the first, and never meets the others.
 FIRST_SONGS_SEED, FIRST_UNHEARD_SONGS_SEED = 6000, 8000
+# From these on they are tunes and lines alone: the first network learns from the first, the second from the others.
+FIRST_ALONE_SEED, FIRST_UNHEARD_ALONE_SEED = 10000, 12000
 KINDS = {"any": 0.7, "drums": 0.1, "accompaniment": 0.2}
 WIDER_KINDS = {"tune": 0.45, "part song": 0.3, "any": 0.15, "accompaniment": 0.07, "drums": 0.03}
 SLOWEST_S, QUICKEST_S = 1.15, 0.32
 # Songs are produced at a click, as a rule, and quicker than music is as a whole.
 SONG_SLOWEST_S, SONG_QUICKEST_S = 0.78, 0.295
 SONG_TEMPI = {"steady": 0.85, "drift": 0.15}
+LINES_ALONE = 0.2
 SONG_MELODIES = (0, 4, 25, 27, 29, 30, 52, 54, 56, 65, 73, 80, 81, 87)
 SONG_CHORDS = (0, 4, 16, 25, 27, 28, 29, 29, 29, 30, 30, 30, 38, 48, 50, 51, 62, 80, 81, 88, 90)
 SONG_KITS = (0, 0, 8, 16, 16, 24, 25)
 TEMPI = {"steady": 0.27, "drift": 0.25, "rubato": 0.22, "slowing": 0.12, "quickening": 0.06, "jump": 0.08}
 MELODIES = (0, 4, 11, 24, 40, 42, 56, 60, 64, 65, 68, 71, 73, 75, 80, 81, 82)
+PLAYED_ALONE = (0, 4, 6, 11, 13, 21, 22, 24, 25, 26, 40, 41, 42, 46, 52, 53, 56, 60, 64, 65, 66, 68, 71, 72, 73, 74,
+                75, 78, 79, 105, 109, 110)  # fmt: skip
 CHORDS = (0, 1, 4, 5, 16, 19, 24, 25, 26, 27, 29, 48, 49, 61, 88, 90)
 BASSES = (32, 33, 34, 35, 36, 38, 39, 43)
 CHOIRS = (19, 16, 40, 42, 48, 49, 52, 53, 61, 68, 71, 0)
@@ -125,7 +131,9 @@ def _delays(
 
 
 def _kind(random: np.random.Generator, seed: int) -> str:
-    """What the clip of a seed is: drums alone, accompaniment, a tune, a part song, or any."""
+    """What the clip of a seed is: drums alone, accompaniment, a tune with one or alone, a part song, or any."""
+    if seed >= FIRST_ALONE_SEED:
+        return "line" if random.random() < LINES_ALONE else "alone"
     if seed >= FIRST_SONGS_SEED:
         return "song"
     if seed >= FIRST_TUNES_SEED:
@@ -171,7 +179,10 @@ def make_clip(
         score, spread_s = make_score(random, 120, accompaniment=True), float(random.uniform(0.001, 0.012))
     elif kind == "drums":
         score, spread_s = make_score(random, 120, drums_alone=True), float(random.uniform(0.001, 0.012))
-    elif wider and kind in ("tune", "part song"):
+    elif kind == "line":
+        score, spread_s = line_alone(random), float(random.uniform(0.002, 0.02))
+    elif wider and kind in ("tune", "part song", "alone"):
+        kind = "unheard" if kind == "alone" and tuning else kind
         score = wider.drawn(random, kind)
         spread_s = float(random.uniform(0.002, 0.02))
     elif borrowed and random.random() < 0.3:
@@ -189,7 +200,7 @@ def make_clip(
     first = score.bar_starts[first_bar]
     pickup = random.random() < 0.25
     begins = first - (int(random.integers(1, score.bar_beats[max(first_bar - 1, 0)] + 1)) if pickup and first else 0)
-    if kind in ("tune", "part song"):
+    if kind in ("tune", "part song", "alone", "unheard"):
         begins = max(begins, int(score.notes[0].onset))
     shift_s = beat_s[begins] - float(random.uniform(0.05, 1.0))
     beat_s = beat_s - shift_s
@@ -203,6 +214,8 @@ def make_clip(
         programs = (one,) * 3 if random.random() < 0.7 else tuple(int(random.choice(CHOIRS)) for _ in range(3))
     elif score.texture == "song":
         programs = tuple(int(random.choice(played)) for played in (SONG_MELODIES, SONG_CHORDS, BASSES))
+    elif score.texture == "alone" and seed >= FIRST_ALONE_SEED:
+        programs = (int(random.choice(PLAYED_ALONE)),) * 2
     elif score.texture == "accompaniment" and random.random() < 0.6:
         programs = (int(random.choice(CHORDS)),) * 3
     elif score.texture == "figures":

@@ -1,6 +1,7 @@
 """Clips with beats as the networks for beats hear them, made once and kept by recipe.
 
 python -m training.beat_material CACHE [--clips 820] [--songs 500] [--unheard-clips 700] [--wider-clips 1180]
+    [--alone 500] [--unheard-alone 700]
 """
 
 import argparse
@@ -11,7 +12,14 @@ import numpy as np
 
 from honest_stave.core.beat.beats_engine import listen_to
 from training.beat_borrowed import load_scores
-from training.beat_clips import FIRST_SONGS_SEED, FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, make_clip
+from training.beat_clips import (
+    FIRST_ALONE_SEED,
+    FIRST_SONGS_SEED,
+    FIRST_TUNES_SEED,
+    FIRST_UNHEARD_ALONE_SEED,
+    FIRST_UNHEARD_SEED,
+    make_clip,
+)
 from training.beat_tunes import wider_scores
 
 RECIPE = 4
@@ -42,7 +50,7 @@ def material(cache: Path, count: int, *, first: int = 0, tuning: bool = False) -
         path = folder / f"{seed}.npz"
         if not path.exists():
             borrowed = borrowed if borrowed is not None else load_scores(cache, tuning=tuning)
-            if FIRST_TUNES_SEED <= seed < FIRST_SONGS_SEED:
+            if FIRST_TUNES_SEED <= seed < FIRST_SONGS_SEED or seed >= FIRST_ALONE_SEED:
                 wider = wider or wider_scores(cache)
             clip = make_clip(seed, borrowed, tuning=tuning, wider=wider)
             heard = listen_to(clip.sound[:, None], RATE)
@@ -71,6 +79,8 @@ def main() -> None:
     parser.add_argument("--songs", type=int, default=0)
     parser.add_argument("--unheard-clips", type=int, default=700)
     parser.add_argument("--wider-clips", type=int, default=1180)
+    parser.add_argument("--alone", type=int, default=0)
+    parser.add_argument("--unheard-alone", type=int, default=0)
     parser.add_argument("--tuning-clips", type=int, default=180)
     options = parser.parse_args()
     material(options.cache, options.tuning_clips, tuning=True)
@@ -78,6 +88,8 @@ def main() -> None:
     material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED)
     material(options.cache, options.clips)
     material(options.cache, options.songs, first=FIRST_SONGS_SEED)
+    material(options.cache, options.alone, first=FIRST_ALONE_SEED)
+    material(options.cache, options.unheard_alone, first=FIRST_UNHEARD_ALONE_SEED)
 
 
 if __name__ == "__main__":

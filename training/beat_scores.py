@@ -41,7 +41,8 @@ class Score:
     texture: str
 
 
-def _bars(random: Random, beats: int, threes: float = 0.0) -> tuple[list[int], list[int], bool]:
+def make_bars(random: Random, beats: int, threes: float = 0.0) -> tuple[list[int], list[int], bool]:
+    """Bars over so many beats: where they start, their beats, and whether these are divided in three."""
     kinds, weights = zip(*METERS, strict=True)
     length, compound = kinds[int(random.choice(len(kinds), p=np.array(weights) / sum(weights)))]
     if random.random() < threes:
@@ -335,7 +336,7 @@ def accompanying(random: Random, maker: Maker, texture: str) -> list[Written]:
 
 def make_score(random: Random, beats: int, *, drums_alone: bool = False, accompaniment: bool = False) -> Score:
     """A score of about so many felt beats."""
-    starts, lengths, compound = _bars(random, beats, threes=0.45 if accompaniment else 0.0)
+    starts, lengths, compound = make_bars(random, beats, threes=0.45 if accompaniment else 0.0)
     total = starts[-1] + lengths[-1]
     swing = not compound and random.random() < 0.12
     phrase_bars = int(random.choice([2, 4, 4, 4, 8]))

@@ -13,12 +13,15 @@ from pathlib import Path
 import numpy as np
 
 from training.accompanied import accompanied
+from training.beat_alone import alone
 from training.beat_borrowed import bar_score, load_scores, parsed_piece
 from training.beat_scores import Random, Score
 from training.borrowed import _grams, _practice_melodies
 
 # Folders of the package with tunes of one voice, and with part songs; at most so many tunes of one file.
 TUNES = ("ryansMammoth", "airdsAirs", "essenFolksong")
+# Tunes in no training.
+UNHEARD_TUNES = ("oneills1850",)
 PART_SONGS = ("bach", "haydn", "mozart", "beethoven", "schumann_robert", "schumann_clara", "monteverdi", "handel",
               "corelli", "schubert", "joplin", "verdi", "weber")  # fmt: skip
 TUNES_OF_A_FILE = 60
@@ -28,22 +31,28 @@ LEAST_NOTES = 24
 
 # How often each meter is drawn: the package's own shares would be nearly all in four.
 METERS = {(4, False): 0.36, (3, False): 0.3, (2, False): 0.1, (2, True): 0.16, (3, True): 0.05, (4, True): 0.03}
+# Dances in two and in six are what is played alone most.
+METERS_ALONE = {(4, False): 0.28, (3, False): 0.24, (2, False): 0.16, (2, True): 0.27, (3, True): 0.05}
 
 
 @dataclass(frozen=True)
 class Wider:
-    """Tunes and part songs, each by meter."""
+    """Tunes, part songs, and tunes that nothing learns from, each by meter."""
 
     tunes: dict[tuple[int, bool], list[Score]]
     part_songs: dict[tuple[int, bool], list[Score]]
+    unheard: dict[tuple[int, bool], list[Score]]
 
     def drawn(self, random: Random, kind: str) -> Score:
-        """A tune with an accompaniment, or a part song."""
-        by_meter = self.tunes if kind == "tune" else self.part_songs
-        meters = [m for m in METERS if m in by_meter]
-        share = np.array([METERS[m] for m in meters])
+        """A tune with an accompaniment, a part song, or a tune alone, one that is learnt from or not."""
+        by_meter = {"tune": self.tunes, "alone": self.tunes, "unheard": self.unheard}.get(kind, self.part_songs)
+        weights = METERS if kind in ("tune", "part song") else METERS_ALONE
+        meters = [m for m in weights if m in by_meter]
+        share = np.array([weights[m] for m in meters])
         of = by_meter[meters[int(random.choice(len(meters), p=share / share.sum()))]]
         score = of[int(random.integers(len(of)))]
+        if kind in ("alone", "unheard"):
+            return alone(random, score)
         return accompanied(random, score) if kind == "tune" else score
 
 
@@ -59,7 +68,7 @@ def wider_scores(cache: Path) -> Wider:
                     by_meter.setdefault(meter, []).append(score)
         return by_meter
 
-    return Wider(of(TUNES), of(PART_SONGS))
+    return Wider(of(TUNES), of(PART_SONGS), of(UNHEARD_TUNES))
 
 
 def parse_all(cache: Path) -> None:
@@ -68,7 +77,7 @@ def parse_all(cache: Path) -> None:
     for score in load_scores(cache, tuning=True):
         for part in {n.part for n in score.notes}:
             known |= _grams([n.pitch for n in score.notes if n.part == part])
-    for folder in (*PART_SONGS, *TUNES):
+    for folder in (*PART_SONGS, *TUNES, *UNHEARD_TUNES):
         path = cache / f"bars-of-{folder}.json"
         if not path.exists():
             path.write_text(json.dumps(_parsed(folder, known)))

@@ -1,6 +1,7 @@
 """Trains the second network for beats on what the first hears in clips that it never met, and exports it.
 
-    python -m training.train_bars CACHE --clips 700 --wider-clips 1180 [--songs 244] --minutes 30 [--from-shipped]
+    python -m training.train_bars CACHE --clips 700 --wider-clips 1180 [--songs 244] [--alone 700] --minutes 30
+    [--from-shipped]
 
 Two learn side by side, from other seeds; what they say in the mean ships. The tuning clips say how good it is.
 """
@@ -14,7 +15,12 @@ from torch.nn import functional
 
 from training.bar_network import BarNetwork
 from training.bar_rows import BarRow, all_bar_rows
-from training.beat_clips import FIRST_TUNES_SEED, FIRST_UNHEARD_SEED, FIRST_UNHEARD_SONGS_SEED
+from training.beat_clips import (
+    FIRST_TUNES_SEED,
+    FIRST_UNHEARD_ALONE_SEED,
+    FIRST_UNHEARD_SEED,
+    FIRST_UNHEARD_SONGS_SEED,
+)
 from training.beat_material import material
 from training.learner import Learner, side_by_side
 from training.mean import Mean
@@ -102,6 +108,7 @@ def main() -> None:
     parser.add_argument("--clips", type=int, default=700)
     parser.add_argument("--wider-clips", type=int, default=1180)
     parser.add_argument("--songs", type=int, default=0)
+    parser.add_argument("--alone", type=int, default=0)
     parser.add_argument("--minutes", type=float, default=30.0)
     parser.add_argument("--from-shipped", action="store_true", help="begin with what is shipped")
     options = parser.parse_args()
@@ -109,6 +116,7 @@ def main() -> None:
     rows = all_bar_rows(material(options.cache, options.clips, first=FIRST_UNHEARD_SEED), ROUNDS)
     rows += all_bar_rows(material(options.cache, options.wider_clips, first=FIRST_TUNES_SEED), WIDER_ROUNDS)
     rows += all_bar_rows(material(options.cache, options.songs, first=FIRST_UNHEARD_SONGS_SEED), ROUNDS)
+    rows += all_bar_rows(material(options.cache, options.alone, first=FIRST_UNHEARD_ALONE_SEED), ROUNDS)
     print(f"{len(rows)} rows", flush=True)
     count = len(NETWORK_SEEDS)
     begun = shipped_bars(NETWORKS / "bars.onnx", count) if options.from_shipped else count * [None]

@@ -1,6 +1,6 @@
 """Trains the first network for beats and exports it; goes on where it was interrupted.
 
-python -m training.train_beats CACHE --minutes 30 [--songs 500] [--from-shipped]
+python -m training.train_beats CACHE --minutes 30 [--songs 500] [--alone 500] [--from-shipped]
 """
 
 import argparse
@@ -13,7 +13,7 @@ from torch.nn import functional
 from honest_stave.core.beat.beats_hearing import SHORTEST_LOG2, SLOWEST_LOG2, TEMPO_CLASSES
 from honest_stave.core.beat.heard import ZONES, Heard
 from honest_stave.core.pitch.activity import CELL_S, FIRST_CELL_S
-from training.beat_clips import FIRST_SONGS_SEED
+from training.beat_clips import FIRST_ALONE_SEED, FIRST_SONGS_SEED
 from training.beat_material import Made, material
 from training.beat_network import BeatNetwork
 from training.learner import Learner
@@ -134,6 +134,7 @@ def main() -> None:
     parser.add_argument("cache", type=Path)
     parser.add_argument("--clips", type=int, default=600)
     parser.add_argument("--songs", type=int, default=0)
+    parser.add_argument("--alone", type=int, default=0)
     parser.add_argument("--minutes", type=float, default=30.0)
     parser.add_argument("--threads", type=int, default=1)
     parser.add_argument(
@@ -144,6 +145,7 @@ def main() -> None:
     torch.set_num_threads(options.threads)
     clips = OTHERS_OFTEN * material(options.cache, options.clips)
     clips += material(options.cache, options.songs, first=FIRST_SONGS_SEED)
+    clips += material(options.cache, options.alone, first=FIRST_ALONE_SEED)
     path = options.cache / "beats.pt"
     network = begun(clips, from_shipped=options.from_shipped and not path.exists())
     peak_rate = PEAK_RATE_AGAIN if options.from_shipped else PEAK_RATE

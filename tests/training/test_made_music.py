@@ -4,6 +4,8 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
+from training.beat_alone import COMPOUND_LILT, GRACE_BEATS, LEAST_BEATS, LILT, alone
+from training.beat_scores import Score, Written
 from training.clips import make_pedal, one_at_a_time
 from training.doubled import STEPS, doubled
 from training.dress import dress
@@ -178,3 +180,23 @@ def test_held_lines_hold_one_note_at_a_time_for_seconds_and_strike_some_again() 
     assert all(a.offset_s <= b.onset_s for a, b in pairs)
     # Of some 200 pairs so many are of one pitch: three standard deviations are a tenth.
     assert np.mean([a.pitch == b.pitch for a, b in pairs]) == pytest.approx(AGAIN_SHARE, abs=0.1)
+
+
+@pytest.mark.parametrize("compound", [False, True])
+def test_a_tune_alone_lilts_between_its_beats_and_keeps_its_bars(compound: bool) -> None:
+    parts = 3 if compound else 2
+    notes = tuple(Written(2 + i / parts, 1 / parts, 60 + (5 * i) % 12, 0, 0.0) for i in range(20 * parts))
+    tune = Score(notes, tuple(range(0, 22, 2)), (2,) * 11, compound, "borrowed")
+    grids = set()
+    for seed in range(12):
+        played = alone(np.random.default_rng(seed), tune)
+        assert played.bar_starts[-1] + 2 >= LEAST_BEATS
+        assert set(played.bar_beats) == {2}
+        at = np.array([n.onset for n in played.notes if n.duration > GRACE_BEATS + 0.01])
+        # Every beat that is written to begin something does, and what lies within a beat is late at most.
+        assert set(np.unique(np.round(at))) >= set(range(2, 100))
+        within = np.unique(np.round(at % 1, 3))
+        grids.add(tuple(within[(within > 0.01) & (within < 0.99)]))
+    late = (2 / 3 + COMPOUND_LILT) if compound else 0.5 + LILT
+    assert len(grids) == 3
+    assert max(max(g) for g in grids) == pytest.approx(late, abs=1e-3)
