@@ -172,7 +172,7 @@ def make_clip(
             if role in ("snare", "tom") and random.random() < 0.04:
                 strokes.append((time_s + float(random.uniform(0.026, 0.05)), velocity * 0.8))
             for moment_s, loud in strokes:
-                _strike(sound, rows, chosen[role], role, moment_s, loud, speed[role], louder[role], shorter)
+                strike(sound, rows, chosen[role], role, moment_s, loud, speed[role], louder[role], shorter)
     if not strokes_left:
         length_s = min(length_s, max(row[0] for row in rows) + float(random.uniform(*LEFT_S)))
     mono = sound[: round(length_s * RATE)]
@@ -182,7 +182,7 @@ def make_clip(
     return HitClip(dress(mono, RATE, random), hits[hits[:, 0] < length_s - 0.02])
 
 
-def _strike(sound, rows, strokes, role, moment_s, loud, speed, louder, shorter) -> None:
+def strike(sound, rows, strokes, role, moment_s, loud, speed, louder, shorter) -> None:
     """Adds one stroke to the sound and to the truth."""
     nearest = min(strokes, key=lambda s: abs(s.strength - loud))
     stroke = nearest.sound

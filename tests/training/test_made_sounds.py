@@ -9,7 +9,16 @@ from training.attack import attack_delay_s
 from training.performance import Performance, Struck, without_overlaps
 from training.unsteady import among_walls, breathed, electronic
 
-from training import made_kits, one_shots, oscillators, recorded_notes, sung_words, wide_voices, write_loops
+from training import (
+    made_kits,
+    one_shots,
+    oscillators,
+    patterns_played,
+    recorded_notes,
+    sung_words,
+    wide_voices,
+    write_loops,
+)
 
 RATE = recorded_notes.RATE
 
@@ -191,3 +200,20 @@ def test_a_singer_is_at_the_pitch_while_a_vowel_lasts_and_silent_before_the_firs
         partial = strongest_hz(sound[first:last], sung_words.RATE) / (440 * 2 ** ((note.pitch - 69) / 12))
         # Vibrato and what no voice holds still are up to 0.7 of a semitone, which is four in a hundred.
         assert abs(partial - round(partial)) < 0.045 * partial
+
+
+def test_a_pattern_played_by_another_kit_sounds_where_it_says_and_leaves_out_what_the_kit_has_not() -> None:
+    burst = np.exp(-np.arange(2000) / 300).astype(np.float32)
+    kit = {
+        role: [one_shots.OneShot(burst * 0.9 * strength, role, strength) for strength in (0.4, 1.0)]
+        for role in ("kick", "snare", "open hat")
+    }
+    drums = ("kick", "hat", "snare", "hat", "tom")
+    hits = [{"time_s": 0.5 + 0.4 * i, "drum": drum, "velocity": 100} for i, drum in enumerate(drums)]
+    clip = patterns_played.play_pattern(3, kit, hits, 2.6)
+    assert np.array_equal(clip.sound, patterns_played.play_pattern(3, kit, hits, 2.6).sound)
+    assert [one_shots.DRUMS[int(number)] for number in clip.hits[:, 1]] == list(drums[:4])
+    assert np.abs(clip.hits[:, 0] - [h["time_s"] for h in hits[:4]]).max() < 1e-3
+    around = [np.abs(clip.sound[round((t - 0.05) * RATE) :][: round(0.1 * RATE)]) for t in clip.hits[:, 0]]
+    # The dress adds noise and reflections, and no stroke before its moment.
+    assert all(sound[: round(0.045 * RATE)].max() < 0.5 * sound.max() for sound in around)
