@@ -130,14 +130,39 @@ def test_the_proof_tells_a_kit_that_is_not_its_slices() -> None:
     from honest_stave.core.part.handing_on import write_and_prove
     from honest_stave.core.part.notes import Note
 
-    planned = plan_pattern("x", [Note("a", 0.0, 0.4, kept[0].key, 100)], TempoMap())
+    notes = [Note("a", 0.0, 0.4, kept[0].key, 100)]
+    planned = plan_pattern("x", notes, TempoMap())
     midi, proof = write_and_prove(planned, "x")
     damaged = [replace(bank[1], sound=bank[1].sound * 0.9), *bank[2:]]
-    told = prove_kit(kept, loop.samples, RATE, midi, planned, proof, {"sf2": damaged})
+    told = prove_kit(kept, loop.samples, RATE, notes, midi, planned, proof, {"sf2": damaged})
     assert not told.same
     assert any("nothing plays on key" in r for r in told.remarks)
     assert any("differs from its slice by" in r for r in told.remarks)
     assert "Not the same" in kit_proof_text(told, "x")
+
+
+def test_a_pattern_is_compared_with_the_loop_only_where_it_plays_it() -> None:
+    from honest_stave.core.beat.tempo_map import TempoMap
+    from honest_stave.core.part.notes import Note
+
+    random = np.random.default_rng(4)
+    loop = (random.normal(0, 0.1, 8 * 6000) * np.tile(np.exp(-np.arange(6000) / 1500), 8)).astype(np.float32)[:, None]
+    zones = [Zone(36 + i, f"slice {i}", loop[6000 * i : 6000 * (i + 1)]) for i in range(8)]
+    step_s = 6000 / RATE
+    cues = [(6000 * i, str(i)) for i in range(8)]
+
+    def against(keys: list[int]) -> tuple[str, float, float]:
+        notes = [Note(str(i), step_s * i, step_s * (i + 1), key, 100) for i, key in enumerate(keys)]
+        proof = export_kit("x", zones, loop, RATE, cues, notes, TempoMap(), ["sfz"]).proof
+        assert proof.same
+        return proof.against, proof.whole_db["sfz"], proof.against_db
+
+    told, apart_db, own_db = against([36 + i for i in range(8)])
+    assert told == "loop"
+    told, shuffled_db, shuffled_own_db = against([36 + i for i in (3, 0, 2, 1, 7, 5, 4, 6)])
+    assert told == "pattern"
+    # Moments rounded to ticks leave as much of the one as of the other.
+    assert shuffled_db - shuffled_own_db == pytest.approx(apart_db - own_db, abs=3.0)
 
 
 def test_an_export_without_sampler_formats_is_proven_by_its_midi() -> None:

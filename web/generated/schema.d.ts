@@ -3313,8 +3313,13 @@ export interface components {
             whole_db: {
                 [key: string]: number;
             };
-            /** Loop Db */
-            loop_db: number | null;
+            /**
+             * Against
+             * @default
+             */
+            against: string;
+            /** Against Db */
+            against_db: number | null;
             /**
              * Remarks
              * @default []

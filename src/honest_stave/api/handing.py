@@ -58,7 +58,8 @@ class ProofBody(Model):
     text: str
     zones_db: dict[str, float] = Field(default={})
     whole_db: dict[str, float] = Field(default={})
-    loop_db: float | None = None
+    against: str = ""
+    against_db: float | None = None
     remarks: list[str] = Field(default=[])
 
 

@@ -141,7 +141,8 @@ def hand_on(
         "same": proof.same,
         "zones_db": proof.zones_db,
         "whole_db": proof.whole_db,
-        "loop_db": proof.loop_db,
+        "against": proof.against,
+        "against_db": proof.against_db,
         "remarks": list(proof.remarks),
         "text": kit_proof_text(proof, name),
     }

@@ -131,8 +131,9 @@ async function asPart() {
         rounding to ticks<br />
         <template v-for="(db, form) in made.proof.zones_db" :key="form">
           {{ form }}: every slice alone within {{ decibels(db) }}; played by the MIDI
-          {{ decibels(made.proof.whole_db[form]) }} from the loop of {{ decibels(made.proof.loop_db ?? 0)
-          }}<br />
+          {{ decibels(made.proof.whole_db[form]) }} from
+          {{ made.proof.against === 'loop' ? 'the loop' : 'the pattern where its notes are heard' }}, which
+          has {{ decibels(made.proof.against_db ?? 0) }}<br />
         </template>
       </p>
       <p v-for="remark in made.proof.remarks" :key="remark">{{ remark }}</p>

@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -25,6 +26,10 @@ SLICES = "slices"
 NULL_DB = -80.0
 # A bar is begun for what sounds on beyond it by more than this.
 BEYOND_BAR_S = 0.02
+# A pattern plays the loop where its notes, as they are heard, leave this much less than the loop: overlaps are faded.
+PLAYS_LOOP_DB = 20.0
+AGAINST = {"loop": "the loop", "pattern": "the pattern where its notes are heard"}
+OWN_LEVEL = {"loop": "the loop itself       ", "pattern": "the pattern itself    "}
 
 
 @dataclass(frozen=True)
@@ -34,9 +39,10 @@ class KitProof:
     Args:
         midi: of the pattern against its notes.
         zones_db: for each format, the loudest difference of a zone from its slice (dB).
-        whole_db: for each format, the loudest difference of its rendering with the MIDI from the loop; the rounding
-            of moments to ticks and the faded overlaps are in it.
-        loop_db: level of the loop itself, for comparison.
+        whole_db: for each format, how far its rendering with the MIDI lies from what it is compared with, in the
+            mean; the rounding of moments to ticks and the faded overlaps are in it.
+        against: the loop where the pattern plays it; else the pattern itself, its notes where they are heard.
+        against_db: level of that, for comparison.
         same: every zone is there, on its key, under ``NULL_DB``, and the pattern is the same.
         remarks: what is not as it should be, in words.
     """
@@ -44,7 +50,8 @@ class KitProof:
     midi: Proof
     zones_db: dict[str, float]
     whole_db: dict[str, float]
-    loop_db: float
+    against: Literal["loop", "pattern"]
+    against_db: float
     same: bool
     remarks: tuple[str, ...]
 
@@ -112,32 +119,37 @@ def export_kit(
         files.append((f"{name}.sf2", bank))
         read["sf2"] = read_sf2(bank)
         words.append(f"{name}.sf2 plays the same slices in 16 bit.")
-    return KitFiles(tuple(files), prove_kit(zones, loop, rate, midi, planned, midi_proof, read), tuple(words))
+    return KitFiles(tuple(files), prove_kit(zones, loop, rate, notes, midi, planned, midi_proof, read), tuple(words))
 
 
 def prove_kit(
     zones: Sequence[Zone],
     loop: Samples,
     rate: int,
+    notes: Sequence[Note],
     midi: bytes,
     planned: Plan,
     midi_proof: Proof,
     read: dict[str, list[ReadZone]],
 ) -> KitProof:
-    """Compares what was read back with the slices and, played by the MIDI, with the loop."""
+    """Compares what was read back with the slices and, played by the MIDI, with the loop or the pattern."""
     remarks: list[str] = []
     zones_db: dict[str, float] = {}
     whole_db: dict[str, float] = {}
     found, _ = notes_of_file(read_midi(midi), pedal=False)
     played = [(n.onset_s + planned.start_s, n.offset_s + planned.start_s, n.pitch) for n in found]
+    heard = [(n.onset_s, n.offset_s, n.pitch) for n in notes]
+    against: Literal["loop", "pattern"] = "loop"
+    against_db = loop_db = _rms_db(loop)
     for form, back in read.items():
         zones_db[form] = _zones_apart(form, zones, back, remarks)
-        rendering = play(back, played, rate, len(loop))
-        channels = min(rendering.shape[1], loop.shape[1])
-        apart = rendering[:, :channels] - loop[:, :channels]
-        whole_db[form] = _rms_db(apart)
+        wanted = loop
+        if _apart_db(play(back, heard, rate, len(loop)), loop) > loop_db - PLAYS_LOOP_DB:
+            wanted = play(back, heard, rate, max(len(loop), round(rate * max(end_s for _, end_s, _ in heard))))
+            against, against_db = "pattern", _rms_db(wanted)
+        whole_db[form] = _apart_db(play(back, played, rate, len(wanted)), wanted)
     same = midi_proof.same and not remarks and all(db < NULL_DB for db in zones_db.values())
-    return KitProof(midi_proof, zones_db, whole_db, _rms_db(loop), same, tuple(remarks))
+    return KitProof(midi_proof, zones_db, whole_db, against, against_db, same, tuple(remarks))
 
 
 def _zones_apart(form: str, zones: Sequence[Zone], back: Sequence[ReadZone], remarks: list[str]) -> float:
@@ -163,6 +175,11 @@ def _zones_apart(form: str, zones: Sequence[Zone], back: Sequence[ReadZone], rem
     return as_db(worst)
 
 
+def _apart_db(rendering: Samples, wanted: Samples) -> float:
+    channels = min(rendering.shape[1], wanted.shape[1])
+    return _rms_db(rendering[:, :channels] - wanted[:, :channels])
+
+
 def _rms_db(sound: Samples) -> float:
     return as_db(math.sqrt(float(np.square(sound, dtype=np.float64).mean()))) if sound.size else as_db(0.0)
 
@@ -175,11 +192,10 @@ def kit_proof_text(proof: KitProof, name: str) -> str:
     lines += [
         f"notes compared        {proof.midi.notes}",
         f"greatest deviation    {proof.midi.greatest_ms:.3f} ms, from rounding to ticks",
-        f"the loop itself       {proof.loop_db:.1f} dB",
+        f"{OWN_LEVEL[proof.against]}{proof.against_db:.1f} dB",
     ]
     for form, db in proof.zones_db.items():
         lines.append(f"{form} zones, alone      {db:.1f} dB at most from their slices")
-        lines.append(
-            f"{form} played by the MIDI {proof.whole_db[form]:.1f} dB from the loop, ticks and overlaps in it"
-        )
+        apart = f"{proof.whole_db[form]:.1f} dB from {AGAINST[proof.against]}"
+        lines.append(f"{form} played by the MIDI {apart}, ticks and overlaps in it")
     return "\n".join(lines) + "\n"
