@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from honest_stave.core.engines import engines_since
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "hits 16"
+ENGINE = "hits 17"
 # Readings of these engines are kept in the same way.
 READABLE = engines_since(ENGINE, 2)
 Drum = Literal["kick", "snare", "hat", "tom", "cymbal", "other"]
