@@ -1,18 +1,29 @@
 <script setup lang="ts">
 /** What the reading says of the whole take, and the other readings of it. */
 import { computed } from 'vue'
+import type { Schemas } from '../../folio/client'
+import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import ActButton from '../../ui/ActButton.vue'
 import { plural, signed } from '../../ui/format'
-import { LIMITS_OF } from '../../ui/kinds'
+import { LIMITS_OF, SETTINGS_FOR } from '../../ui/kinds'
+import { readWith } from '../../ui/readWith'
 
 const notes = useNotes()
+const folio = useFolio()
 const said = computed(() => notes.reading?.summary)
 const others = computed(() => notes.readingsOfTake.filter((r) => r.id !== notes.readingId))
 const kind = computed(() =>
   said.value?.character === 'struck' ? 'struck or plucked' : 'sung, bowed or blown',
 )
 const onlyThere = computed(() => notes.differences.filter((d) => d.first < 0 || d.what === 'another pitch'))
+const mixed = computed(() => notes.take?.facts.seems?.name === 'mix')
+const asked = (r: Schemas['Reading']) => readWith(r.settings, (id) => folio.state?.parts[id]?.name)
+const askedFor = computed(() => (notes.reading ? asked(notes.reading) : []))
+const leftSome = computed(() => {
+  const settings: Partial<Schemas['EngineSettings']> = notes.reading?.settings ?? {}
+  return settings.without_drums || (settings.follow ?? 'all') !== 'all'
+})
 
 async function takeOthers() {
   const found = notes.other
@@ -54,10 +65,11 @@ async function takeOthers() {
     <div v-if="said.pedal?.length" class="finding">
       <span>pedal</span><span>down {{ plural(said.pedal.length, 'time') }}</span>
     </div>
-    <p v-if="notes.take?.facts.seems?.name === 'mix'" class="soft">{{ LIMITS_OF.mix }}</p>
+    <p v-if="mixed" class="soft">{{ LIMITS_OF.mix }}{{ leftSome ? '' : ` ${SETTINGS_FOR.mix}` }}</p>
     <div class="finding">
       <span>read as</span><span>{{ said.voices }} {{ said.voices === 'one' ? 'voice' : 'voices' }}</span>
     </div>
+    <p v-if="askedFor.length" class="soft" data-test="asked-for">{{ askedFor.join(', ') }}</p>
     <div class="finding">
       <span>engine</span><span>{{ said.engine }}</span>
     </div>
@@ -79,6 +91,7 @@ async function takeOthers() {
         >
           Lay over
         </button>
+        <span v-if="asked(r).length" class="soft">{{ asked(r).join(', ') }}</span>
       </div>
       <template v-if="notes.other">
         <p class="soft">
