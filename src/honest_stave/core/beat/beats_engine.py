@@ -22,7 +22,7 @@ from honest_stave.core.pitch.tuning import measure_tuning
 from honest_stave.core.signal.listen import ANALYSIS_RATE, ListenSettings, prepare
 from honest_stave.core.signal.loud_enough import loud_enough
 
-ENGINE = "beats 14"
+ENGINE = "beats 15"
 # The networks for beats learnt from what these hear: they stay when those for notes and for hits go on.
 NOTE_EARS, DRUM_EARS = "beat_notes", "beat_drums"
 # Beats whose log-odds lie under the first of these in the mean are chance, under the second where something begins on
