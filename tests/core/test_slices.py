@@ -319,3 +319,15 @@ def test_a_single_bar_cut_to_its_ends_is_one_bar() -> None:
 
 def test_too_few_hits_tell_no_tempo() -> None:
     assert propose_tempo(np.array([0.1, 0.2]), np.array([0, 1]), np.array([90.0, 90.0]), 1.0) == ()
+
+
+@pytest.mark.parametrize("kicks", [(0, 0.5, 1, 2.75), (0, 2.5, 3.5, 3.75), (0, 1, 1.25, 2.5)])
+def test_a_loop_in_half_time_does_not_stop_in_the_middle_of_a_bar_of_seven(kicks: tuple[float, ...]) -> None:
+    # Two bars of 4/4 at 75: hats on the halves of beats, the snare on three; what rings on goes beyond the bar.
+    rows = [(4 * bar + half / 2, 2, 80) for bar in range(2) for half in range(8)]
+    rows += [(4 * bar + place, 0, 100) for bar in range(2) for place in kicks]
+    rows += [(4 * bar + 2, 1, 110) for bar in range(2)]
+    beat, drum, velocity = (np.array(column) for column in zip(*sorted(rows), strict=True))
+    best = propose_tempo(0.8 * beat, drum, velocity.astype(float), 6.75)[0]
+    assert (round(best.bpm), best.bars, best.numerator) == (75, 2, 4)
+    assert best.end_off_s == pytest.approx(0.35, abs=0.01)

@@ -22,7 +22,16 @@ METERS = ((4, 4), (3, 4), (2, 4), (4, 3), (2, 3), (5, 4), (7, 4))
 AGAINST_METER = {(4, 4): 0.0, (3, 4): 0.14, (2, 4): 0.12, (4, 3): 0.1, (2, 3): 0.12, (5, 4): 0.22, (7, 4): 0.25}
 # Tempi are spread about this one, by so many octaves.
 USUAL_BPM, SPREAD_OCTAVES = 112.0, 0.75
-WEIGHTS = {"grid": 1.0, "repeat": 0.5, "accents": 0.6, "usual": 0.35, "coarse": 0.35, "swing": 0.05, "cut": 0.3}
+WEIGHTS = {
+    "grid": 1.0,
+    "repeat": 0.5,
+    "accents": 0.6,
+    "usual": 0.35,
+    "coarse": 0.35,
+    "swing": 0.05,
+    "cut": 0.3,
+    "short": 0.2,
+}
 SAME_S = 0.03
 # A recording that begins and ends this near to its bars was cut to them: closer than that no drummer plays.
 CUT_TO_BARS_S = 0.02
@@ -278,7 +287,9 @@ def _ends_on_bars(start_s: float, end_off_s: float) -> bool:
 def _told_by_ends(tempo: LoopTempo) -> LoopTempo:
     """The tempo with what the recording's ends say of it."""
     if not _ends_on_bars(tempo.start_s, tempo.end_off_s):
-        return tempo
+        # A loop may lose its last beat to a cut, hardly more of its last bar.
+        short = float(np.clip((-tempo.end_off_s * tempo.bpm / 60 - 1) / tempo.beats, 0, 1))
+        return replace(tempo, score=tempo.score - WEIGHTS["short"] * short)
     chance = min(1.0, 2 * CUT_TO_BARS_S * tempo.bpm / (60 * tempo.beats))
     usual = 1.0 if float(np.log2(tempo.bars)).is_integer() else ANOTHER_LENGTH
     return replace(tempo, score=tempo.score + WEIGHTS["cut"] * usual * (1 - chance))
