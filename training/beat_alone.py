@@ -2,7 +2,7 @@
 
 from itertools import pairwise
 
-from training.accompanied import over_again
+from training.accompanied import LEAST_BEATS, over_again
 from training.beat_scores import (
     SCALES,
     Maker,
@@ -20,7 +20,6 @@ LILT, COMPOUND_LILT = 0.16, 0.08
 GRACE_BEATS = 0.08
 # Semitones from a note to the grace before it.
 GRACES = (-2, -1, 1, 2, 3)
-LEAST_BEATS = 120
 
 
 def alone(random: Random, tune: Score) -> Score:

@@ -20,7 +20,7 @@ from training.borrowed import _grams, _practice_melodies
 
 # Folders of the package with tunes of one voice, and with part songs; at most so many tunes of one file.
 TUNES = ("ryansMammoth", "airdsAirs", "essenFolksong")
-# Tunes in no training.
+# A collection that measures; a quarter of its tunes are also in those that are learnt from.
 UNHEARD_TUNES = ("oneills1850",)
 PART_SONGS = ("bach", "haydn", "mozart", "beethoven", "schumann_robert", "schumann_clara", "monteverdi", "handel",
               "corelli", "schubert", "joplin", "verdi", "weber")  # fmt: skip
