@@ -31,7 +31,8 @@ def play_pattern(seed: int, kit: Kit, hits: list[dict[str, Any]], length_s: floa
     role_of = {drum: next((r for r in roles if r in kit), "") for drum, roles in ROLES.items()}
     chosen = {r: [kit[r][i] for i in random.permutation(len(kit[r]))] for r in role_of.values() if r}
     louder = {r: float(10 ** (random.normal(0, LEVEL_SPREAD_DB) / 20)) for r in chosen}
-    louder[role_of["hat"]] = louder.get(role_of["hat"], 1.0) * float(random.uniform(*HAT_LEVELS))
+    if hat := role_of["hat"]:
+        louder[hat] *= float(random.uniform(*HAT_LEVELS))
     sound = np.zeros(round((length_s + 2) * RATE), np.float32)
     rows: list[tuple[float, int, float]] = []
     for hit in hits:

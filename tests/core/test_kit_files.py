@@ -138,6 +138,8 @@ def test_the_proof_tells_a_kit_that_is_not_its_slices() -> None:
     assert not told.same
     assert any("nothing plays on key" in r for r in told.remarks)
     assert any("differs from its slice by" in r for r in told.remarks)
+    # It is compared with its slices, not with what was read back: of silence all is missing.
+    assert told.whole_db["sf2"] == pytest.approx(told.against_db, abs=0.1)
     assert "Not the same" in kit_proof_text(told, "x")
 
 

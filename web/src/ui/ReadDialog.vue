@@ -8,6 +8,7 @@ import { useView } from '../folio/view'
 import ChannelSelect from './ChannelSelect.vue'
 import { openDialog } from './dialogs'
 import { clock, pitchName } from './format'
+import { CHARACTERS } from './kinds'
 
 const notes = useNotes()
 const view = useView()
@@ -76,8 +77,7 @@ async function read() {
       >the line is
       <select v-model="character" class="field">
         <option value="">decided by listening</option>
-        <option value="struck">struck or plucked</option>
-        <option value="sustained">sung, bowed or blown</option>
+        <option v-for="(words, c) in CHARACTERS" :key="c" :value="c">{{ words }}</option>
       </select>
     </label>
     <label

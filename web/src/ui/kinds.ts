@@ -29,6 +29,10 @@ export const LIMITS_OF: Record<Kind, string> = {
   drums: 'A reading of notes will find little in it, and that little will be doubtful.',
   mix: 'Notes under a drum’s stroke will be missed or begin late, and soft ones are hidden.',
 }
+export const CHARACTERS: Record<string, string> = {
+  struck: 'struck or plucked',
+  sustained: 'sung, bowed or blown',
+}
 /** What settings can do about it. */
 export const SETTINGS_FOR: Partial<Record<Kind, string>> = {
   mix: 'Settings can leave the drums out, or follow one line.',

@@ -1,6 +1,7 @@
 /** How a reading was asked for, in words: whatever is not as a matter of course. */
 import type { Schemas } from '../folio/client'
 import { clock, pitchName, signed } from './format'
+import { CHARACTERS } from './kinds'
 
 type Asked = Partial<Schemas['EngineSettings']>
 
@@ -23,9 +24,7 @@ export function readWith(asked: Asked, nameOfPart: (id: string) => string | unde
     asked.follow === 'line' ? near : (LINES[asked.follow ?? ''] ?? ''),
     asked.without_drums ? 'without drums’ strokes' : '',
     asked.pedal ? 'pedal as pedal' : '',
-    asked.character
-      ? `as ${asked.character === 'struck' ? 'struck or plucked' : 'sung, bowed or blown'}`
-      : '',
+    asked.character ? `as ${CHARACTERS[asked.character]}` : '',
     CHANNELS[listen?.channels ?? ''] ?? '',
     listen?.to_s ? `${clock(listen.from_s ?? 0, 1)} to ${clock(listen.to_s, 1)}` : '',
     lowest !== LOWEST || highest !== HIGHEST ? `${pitchName(lowest)} to ${pitchName(highest)}` : '',

@@ -2,13 +2,14 @@
 
 import io
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from honest_stave.core.errors import BadInput
+from honest_stave.core.formats.zones import Zone
 
 TOKEN = re.compile(r"(\w+)=(.*?)(?=\s+\w+=|\s*$)")
 
@@ -149,7 +150,9 @@ def _chunks(data: bytes) -> list[tuple[str, bytes]]:
     return found
 
 
-def play(zones: list[ReadZone], notes: list[tuple[float, float, int]], rate: int, frames: int) -> NDArray[np.float32]:
+def play(
+    zones: Sequence[ReadZone | Zone], notes: list[tuple[float, float, int]], rate: int, frames: int
+) -> NDArray[np.float32]:
     """What a sampler makes of the zones for notes (onset s, end s, key), (frames, channels)."""
     by_key = {zone.key: zone for zone in zones}
     channels = max((z.sound.shape[1] for z in zones), default=1)

@@ -28,6 +28,7 @@ NULL_DB = -80.0
 BEYOND_BAR_S = 0.02
 # A pattern plays the loop where its notes, as they are heard, leave this much less than the loop: overlaps are faded.
 PLAYS_LOOP_DB = 20.0
+Against = Literal["loop", "pattern"]
 AGAINST = {"loop": "the loop", "pattern": "the pattern where its notes are heard"}
 OWN_LEVEL = {"loop": "the loop itself       ", "pattern": "the pattern itself    "}
 
@@ -50,7 +51,7 @@ class KitProof:
     midi: Proof
     zones_db: dict[str, float]
     whole_db: dict[str, float]
-    against: Literal["loop", "pattern"]
+    against: Against
     against_db: float
     same: bool
     remarks: tuple[str, ...]
@@ -138,18 +139,20 @@ def prove_kit(
     whole_db: dict[str, float] = {}
     found, _ = notes_of_file(read_midi(midi), pedal=False)
     played = [(n.onset_s + planned.start_s, n.offset_s + planned.start_s, n.pitch) for n in found]
-    heard = [(n.onset_s, n.offset_s, n.pitch) for n in notes]
-    against: Literal["loop", "pattern"] = "loop"
-    against_db = loop_db = _rms_db(loop)
+    against, wanted = _wanted(zones, notes, loop, rate)
     for form, back in read.items():
         zones_db[form] = _zones_apart(form, zones, back, remarks)
-        wanted = loop
-        if _apart_db(play(back, heard, rate, len(loop)), loop) > loop_db - PLAYS_LOOP_DB:
-            wanted = play(back, heard, rate, max(len(loop), round(rate * max(end_s for _, end_s, _ in heard))))
-            against, against_db = "pattern", _rms_db(wanted)
         whole_db[form] = _apart_db(play(back, played, rate, len(wanted)), wanted)
     same = midi_proof.same and not remarks and all(db < NULL_DB for db in zones_db.values())
-    return KitProof(midi_proof, zones_db, whole_db, against, against_db, same, tuple(remarks))
+    return KitProof(midi_proof, zones_db, whole_db, against, _rms_db(wanted), same, tuple(remarks))
+
+
+def _wanted(zones: Sequence[Zone], notes: Sequence[Note], loop: Samples, rate: int) -> tuple[Against, Samples]:
+    """What the pattern is to sound like: the loop where it plays it, else the slices where its notes are heard."""
+    frames = max(len(loop), round(rate * max(n.offset_s for n in notes)))
+    own = play(zones, [(n.onset_s, n.offset_s, n.pitch) for n in notes], rate, frames)
+    plays_loop = _apart_db(own[: len(loop)], loop) <= _rms_db(loop) - PLAYS_LOOP_DB
+    return ("loop", loop) if plays_loop else ("pattern", own)
 
 
 def _zones_apart(form: str, zones: Sequence[Zone], back: Sequence[ReadZone], remarks: list[str]) -> float:

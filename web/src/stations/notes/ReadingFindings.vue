@@ -6,16 +6,14 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import ActButton from '../../ui/ActButton.vue'
 import { plural, signed } from '../../ui/format'
-import { LIMITS_OF, SETTINGS_FOR } from '../../ui/kinds'
+import { CHARACTERS, LIMITS_OF, SETTINGS_FOR } from '../../ui/kinds'
 import { readWith } from '../../ui/readWith'
 
 const notes = useNotes()
 const folio = useFolio()
 const said = computed(() => notes.reading?.summary)
 const others = computed(() => notes.readingsOfTake.filter((r) => r.id !== notes.readingId))
-const kind = computed(() =>
-  said.value?.character === 'struck' ? 'struck or plucked' : 'sung, bowed or blown',
-)
+const kind = computed(() => (said.value ? CHARACTERS[said.value.character] : ''))
 const onlyThere = computed(() => notes.differences.filter((d) => d.first < 0 || d.what === 'another pitch'))
 const mixed = computed(() => notes.take?.facts.seems?.name === 'mix')
 const asked = (r: Schemas['Reading']) => readWith(r.settings, (id) => folio.state?.parts[id]?.name)
