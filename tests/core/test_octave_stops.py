@@ -72,15 +72,21 @@ def test_a_key_of_which_only_the_octave_was_read_is_told_by_its_fundamental() ->
     assert (doubted.score[at], doubted.score[at + 1]) == (2.0, -2.0)
 
 
-@pytest.mark.parametrize(("under_db", "lower"), [(-20.0, True), (-45.0, False)])
-def test_a_line_is_read_an_octave_lower_where_partials_under_it_tell_so(under_db: float, lower: bool) -> None:
-    """The first and third partial under most notes are a key's; as soft as a flute's lower mode they are none."""
+@pytest.mark.parametrize(
+    ("under_db", "sixth_db", "sure", "lower"),
+    [(-20.0, 0.0, 2.0, True), (-45.0, 0.0, 2.0, False), (-20.0, 0.0, 9.0, False), (-20.0, -25.0, 2.0, False)],
+    ids=["a key", "a flute's lower mode", "a rank that the network knows", "a rank of sines"],
+)
+def test_a_line_is_read_an_octave_lower_where_partials_under_it_tell_so(
+    under_db: float, sixth_db: float, sure: float, lower: bool
+) -> None:
+    """The first and third partial under most notes are a key's, unless they are a rank of an electric organ."""
     strikes, _, _, bands = played(even_db=6.0, octave_of=(), faint=False)
     for number, pitch in enumerate(KEYS[:-8].tolist()):
         frames = slice(2 * APART_CELLS * number, 2 * APART_CELLS * (number + 1))
-        rows = [BANDS_PER_SEMITONE * (pitch - LOWEST_PITCH + step) + 1 for step in (-12, 7)]
-        bands.long_db[frames, rows] = -30.0 + under_db
-    score = np.full(len(strikes), 2.0)
+        rows = [BANDS_PER_SEMITONE * (pitch - LOWEST_PITCH + step) + 1 for step in (-12, 7, 19)]
+        bands.long_db[frames, rows] = np.array([under_db, under_db, sixth_db]) - 30.0
+    score = np.full(len(strikes), sure)
     told = find_keys_of_line(strikes, score, np.zeros(len(strikes), int), bands)
     expected = strikes.pitch - 12 * (lower & (np.arange(len(strikes)) < len(KEYS) - 8))
     np.testing.assert_array_equal(told.pitch, expected)

@@ -49,6 +49,9 @@ LEAST_FUNDAMENTAL_DB, LEAST_THIRD_OUT_DB, BESIDE_STEPS = 12.0, 6.0, (-3, -2, 2, 
 LEAST_FIRST_DB, LEAST_THIRD_DB = -32.0, -28.0
 # Notes of a line that it takes to tell, and the share of them that lies an octave lower.
 FEWEST_OF_LINE, LEAST_LOWER = 6, 0.4
+# In the median of the notes: log-odds from which the network knows the rank of an electric organ, and where the sixth
+# partial of the lower key lies to its second unless that is a rank, of sines or of a third stop.
+SURE_OF_RANK, LEAST_SIXTH_DB, MOST_SIXTH_DB = 8.0, -13.0, 4.0
 # A fundamental speaks up to so much later than its octave.
 LATEST_S = 0.25
 # Less likely octaves tell nothing of the key under them.
@@ -111,18 +114,24 @@ def find_keys_of_line(strikes: Strikes, score: Values, passage: NDArray[np.int64
     """Strikes of one voice, an octave lower in passages where most are told to be so by the partials under them.
 
     No other voice can sound the first and the third partial of a key an octave lower; what a flute or a room
-    leaves there is much softer.
+    leaves there is much softer. A rank of the same key can: electric organs sound one an octave below what is
+    played. There the network is surer, or the overtones are missing that pipes and reeds have.
 
     Args:
         strikes, score, passage, bands: as for ``doubt_octave_stops``.
     """
-    seen_db = _steady_db(strikes, bands, (0, -12, 7))
-    first_db, third_db = (seen_db[:, 1:] - seen_db[:, :1]).T
+    seen_db = _steady_db(strikes, bands, (0, -12, 7, 19))
+    first_db, third_db, sixth_db = (seen_db[:, 1:] - seen_db[:, :1]).T
     lower = (first_db > LEAST_FIRST_DB) & (third_db > LEAST_THIRD_DB)
     lower &= stands_out_db(strikes, bands, -12) > LEAST_FUNDAMENTAL_DB
     lower &= stands_out_db(strikes, bands, 7) > LEAST_THIRD_OUT_DB
     notes, lower_notes = (np.bincount(passage, of) for of in (score >= 0, lower & (score >= 0)))
     lower &= ((notes >= FEWEST_OF_LINE) & (lower_notes > LEAST_LOWER * notes))[passage]
+    told = np.flatnonzero(lower & (score >= 0))
+    a_rank = _usual(passage[told], score[told]) >= SURE_OF_RANK
+    usual_sixth_db = _usual(passage[told], sixth_db[told])
+    a_rank |= (usual_sixth_db < LEAST_SIXTH_DB) | (usual_sixth_db > MOST_SIXTH_DB)
+    lower &= ~np.append(a_rank, np.ones(len(notes) - len(a_rank), bool))[passage]
     return _an_octave_lower(strikes, score, np.flatnonzero(lower), lower)
 
 

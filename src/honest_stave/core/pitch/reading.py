@@ -10,7 +10,7 @@ from honest_stave.core.engines import engines_since
 from honest_stave.core.pitch.strikes import Strikes
 from honest_stave.core.signal.listen import ListenSettings
 
-ENGINE = "notes 20"
+ENGINE = "notes 21"
 # Readings of these engines are kept in the same way.
 READABLE = engines_since(ENGINE, 2)
 # Candidates this sure or more count unless the producer sets the limit elsewhere.
