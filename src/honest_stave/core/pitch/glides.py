@@ -11,9 +11,8 @@ Values = NDArray[np.float64]
 # A glide passes a pitch sooner than this; what is longer is a note, however it bends. A line that goes on by less
 # than a third may have notes between that were not heard.
 LONGEST_PASSED_S, LEAST_WAY = 0.2, 4
-# So many semitones off the sound is not at a pitch any more. In glides it is at none of the three pitches for more than
-# this share of the time, .62 to .80 of it in 360 made-up ones; a pitch that rings on into a note of a run stays where
-# it was.
+# So many semitones off the sound is not at a pitch any more. In glides it is at none of the three pitches for more
+# than this share of the time, .62 to .80 in 360 made-up ones; a pitch that rings on into a run stays where it was.
 OFF_SEMITONES, LEAST_BETWEEN = 0.4, 0.5
 # What is passed is no surer than this: 1.6 at most in those glides, while half of the notes of runs are over 5.
 SUREST_PASSED = 3.0
