@@ -5,7 +5,8 @@ from dataclasses import fields
 import numpy as np
 import pytest
 
-from honest_stave.core.pitch.bands import LONG_BANDS, LOWEST_PITCH
+from honest_stave.core.pitch.activity import Activity
+from honest_stave.core.pitch.bands import LONG_BANDS, LOWEST_PITCH, Bands
 from honest_stave.core.pitch.drum_strokes import drum_strokes
 from honest_stave.core.pitch.dying import HOP_S, dying_share
 from honest_stave.core.pitch.ends import note_end, pitch_levels_db
@@ -103,7 +104,7 @@ PLAIN = {
 
 
 def test_a_judgement_shares_itself_out_over_all_kinds() -> None:
-    found = kind_of(np.array([0.0, 3.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.5, 0.0, 0.0]), PLAIN)
+    found = kind_of(np.array([0.0, 3.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.5, 0.0, 0.0, 0.0]), PLAIN)
     assert found.name == KINDS[1]
     assert sum(found.shares) == pytest.approx(1.0)
     assert found.confidence == max(found.shares)
@@ -112,8 +113,8 @@ def test_a_judgement_shares_itself_out_over_all_kinds() -> None:
 
 def test_what_is_struck_is_a_mix_where_something_is_held() -> None:
     drums_likely = PLAIN | {"intercepts": [0.0, 0.0, 3.0, 0.0]}
-    struck = np.array([0.0, 0.0, 0.1, 0.0, 0.0, 0.0, 0.0, 0.5, 8.0, 0.02])
-    held = np.array([*struck[:-1], 0.3])
+    struck = np.array([0.0, 0.0, 0.1, 0.0, 0.0, 0.0, 0.0, 0.5, 8.0, 0.02, 0.0])
+    held = np.array([*struck[:9], 0.3, 0.0])
     assert [kind_of(each, drums_likely).name for each in (struck, held)] == ["drums", "mix"]
     assert kind_of(struck, drums_likely).shares[:2] == pytest.approx(kind_of(held, drums_likely).shares[:2])
     # Where a pitch sounds surely all the time, pitches tell.
@@ -132,8 +133,22 @@ def test_chords_are_held_and_drums_are_not() -> None:
     assert of_chords[8] > 3.0 > of_drums[8]
 
 
+@pytest.mark.parametrize(("beside", "overlapping", "overtones"), [(0, 0.0, 1.0), (5, 1.0, 0.0)])
+def test_stops_that_sound_overtones_with_every_key_are_one_voice(
+    beside: int, overlapping: float, overtones: float
+) -> None:
+    """Until something else sounds beside the keys for more than a fifth of the time, as fifths do in chords."""
+    sounding = np.zeros((400, 88), np.float32)
+    for cell, row in enumerate(np.repeat([30, 35, 33, 28], 100).tolist()):
+        sounding[cell, [row, row + 12, row + 19, row + beside]] = 0.9
+    silent = np.zeros_like(sounding)
+    bands = Bands(np.full((800, LONG_BANDS), -60.0), np.full((800, 104), -60.0))
+    found = measures(bands, Activity(silent, sounding, silent, silent))
+    assert (found[0], found[10]) == (overlapping, overtones)
+
+
 def test_a_stretch_in_which_nothing_begins_says_nothing_of_what_does() -> None:
-    song, rest = np.full(10, 0.3), np.array([0.0, 0.0, 0.0, 0.0, 0.0, 0.0, np.nan, 0.1, 0.0, 0.0])
+    song, rest = np.full(11, 0.3), np.array([0.0, 0.0, 0.0, 0.0, 0.0, 0.0, np.nan, 0.1, 0.0, 0.0, 0.0])
     assert kind_of(over_all([song, rest, rest]), PLAIN).of_two_pitches == pytest.approx(0.3)
     assert kind_of(over_all([rest, rest]), PLAIN).of_two_pitches == 0.0
     assert over_all([song, rest])[7] == pytest.approx(0.2)

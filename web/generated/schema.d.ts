@@ -3457,6 +3457,11 @@ export interface components {
             shares: number[];
             /** Overlapping */
             overlapping: number;
+            /**
+             * Overtones
+             * @default 0
+             */
+            overtones: number;
             /** Strokes A Second */
             strokes_a_second: number;
             /**

@@ -94,6 +94,7 @@ class Seems(Model):
     confidence: float
     shares: list[float]
     overlapping: float
+    overtones: float = 0.0
     strokes_a_second: float
     bright_a_second: float = 0.0
     of_two_pitches: float = 0.0

@@ -23,6 +23,13 @@ export function couldHold(seems: Schemas['Seems']): { name: Kind; share: number 
   return next && next.share >= LEAST_SHARE ? { name: next.kind, share: next.share } : null
 }
 
+/** What a reading of notes will be bad at. */
+export function limitsOf(seems: Schemas['Seems']): string {
+  return seems.name === 'one' && seems.overtones ? STOPS : LIMITS_OF[seems.name]
+}
+
+const STOPS =
+  'What sounds over its notes is taken for their stops; octaves that are played need a reading as many voices.'
 export const LIMITS_OF: Record<Kind, string> = {
   one: '',
   many: '',

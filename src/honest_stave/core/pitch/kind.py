@@ -36,6 +36,7 @@ class Kind:
         confidence: its share.
         shares: of all ``KINDS``, in their order.
         overlapping: share of the sounding time in which two pitches or more sound.
+        overtones: that share again, of what counts as one voice because only its overtones sound over it.
         strokes_a_second: strokes without a pitch.
         bright_a_second: strokes that are heard over 5 kHz, soft ones counted half.
         of_two_pitches: share of all beginnings of pitches that the two commonest have, 0 where none begins.
@@ -45,6 +46,7 @@ class Kind:
     confidence: float
     shares: tuple[float, ...]
     overlapping: float
+    overtones: float
     strokes_a_second: float
     bright_a_second: float
     of_two_pitches: float
@@ -117,7 +119,7 @@ def stretches(duration_s: float) -> list[tuple[float, float]]:
 
 
 def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
-    """The judgement of measures, (10,), by fitted weights and intercepts of the kinds, and of a mix against drums."""
+    """The judgement of measures, (11,), by fitted weights and intercepts of the kinds, and of a mix against drums."""
     logits = np.array(constants["weights"]) @ weighed(measured) + np.array(constants["intercepts"])
     shares = np.exp(logits - logits.max())
     shares /= shares.sum()
@@ -129,6 +131,7 @@ def kind_of(measured: NDArray[np.float64], constants: dict[str, Any]) -> Kind:
     shares[-2] = min(shares[-2], alone)
     shares[-1] = struck - shares[-2]
     best = int(shares.argmax())
-    overlapping, strokes, commonest, bright = (float(measured[i]) for i in (0, 5, 6, 7))
+    overlapping, overtones, strokes, commonest, bright = (float(measured[i]) for i in (0, 10, 5, 6, 7))
     of_two = 0.0 if np.isnan(commonest) else commonest
-    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), overlapping, strokes, bright, of_two)
+    told = overlapping, overtones, strokes, bright, of_two
+    return Kind(KINDS[best], float(shares[best]), tuple(shares.tolist()), *told)

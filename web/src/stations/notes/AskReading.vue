@@ -5,7 +5,7 @@ import { useFolio } from '../../folio/folio'
 import { useNotes } from '../../folio/notes'
 import ActButton from '../../ui/ActButton.vue'
 import CutInstead from './CutInstead.vue'
-import { couldHold, HOLDS, LIMITS_OF, SETTINGS_FOR } from '../../ui/kinds'
+import { couldHold, HOLDS, limitsOf, SETTINGS_FOR } from '../../ui/kinds'
 
 const notes = useNotes()
 const folio = useFolio()
@@ -20,7 +20,7 @@ const struck = computed(() => proposed.value === 'drums' || proposed.value === '
     <p v-if="seems">
       This take seems to hold <b>{{ HOLDS[seems.name] }}</b> ({{ seems.confidence.toFixed(2) }} sure{{
         rival ? `, or ${HOLDS[rival.name]}: ${rival.share.toFixed(2)}` : ''
-      }}). {{ LIMITS_OF[seems.name] }} {{ SETTINGS_FOR[seems.name] }}
+      }}). {{ limitsOf(seems) }} {{ SETTINGS_FOR[seems.name] }}
     </p>
     <p v-else>This take has not been read yet. Reading takes a second or two; nothing is changed by it.</p>
     <div class="ways">

@@ -173,6 +173,10 @@ const sum = computed(() => {
           <span>two pitches or more</span>
           <span>{{ Math.round(100 * seems.overlapping) }} % of its sound</span>
         </div>
+        <div v-if="seems.overtones" class="finding">
+          <span>one pitch with its overtones</span>
+          <span>{{ Math.round(100 * seems.overtones) }} % of its sound</span>
+        </div>
         <div class="finding">
           <span>strokes without pitch</span>
           <span>{{ seems.strokes_a_second.toFixed(1) }} a second</span>
