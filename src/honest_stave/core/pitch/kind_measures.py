@@ -46,7 +46,7 @@ def measures(bands: Bands, activity: Activity) -> NDArray[np.float64]:
     share and a second, of what begins that on the two commonest pitches (NaN where nothing does), bright strokes a
     second, beginnings of pitches a second however doubtful, what is held, overlapping by overtones alone.
     """
-    sounding = np.asarray(activity.sounding > SOUNDING)
+    sounding = activity.sounding > SOUNDING
     pitches = sounding.sum(axis=1)
     voiced = pitches > 0
     overlapping = np.count_nonzero(pitches > 1) / max(int(voiced.sum()), 1)
@@ -89,7 +89,7 @@ def _overtones(sounding: NDArray[np.bool_]) -> NDArray[np.int64]:
     """How many of the pitches (cells, pitches) that sound are overtones of the lowest, (cells,)."""
     lowest, cell = sounding.argmax(axis=1), np.arange(len(sounding))
     places = lowest[:, None] + np.array(OVERTONE_STEPS)
-    there = (places < sounding.shape[1]) & sounding.any(axis=1)[:, None]
+    there = (places < sounding.shape[1]) & np.asarray(sounding.any(axis=1))[:, None]
     return np.asarray((there & sounding[cell[:, None], np.minimum(places, sounding.shape[1] - 1)]).sum(axis=1))
 
 
