@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.api.conftest import App
-from tests.made import CHORDS, chords, line, texture, tune, wav
+from tests.made import CHORDS, RATE, Note, chords, line, texture, tune, wav
 
 
 @pytest.fixture(scope="module")
@@ -64,6 +64,26 @@ def test_a_reading_is_accepted_at_the_limit_with_the_best_expected_f1(harmony: t
     best = found["limits"]["best"]
     assert app.get()["parts"][part]["least_confidence"] == best
     assert len(app.get(f"/parts/{part}/notes")) == sum(sure >= best for sure in found["confidence"])
+
+
+def test_candidates_are_shown_as_they_are_accepted_at_each_limit(app: App) -> None:
+    """What counts cuts what sounds before it on its pitch: a lower limit ends notes earlier."""
+    held = texture([Note(0.2, 4.2, pitch) for pitch in (60, 64, 67)], struck=False)
+    time_s = np.arange(len(held)) / RATE
+    # Every 0.8 s it falls by 4 dB for a moment: it may be struck again, or not.
+    held[:, 0] *= 1 - 0.4 * np.clip(1 - np.abs((time_s - 0.2) % 0.8 - 0.75) / 0.05, 0, 1)
+    reading = app.read(app.bring_in(wav(held), "held.wav")["result"]["take"], voices="many")
+    shown = []
+    for least in (0.3, 0.9):
+        found = app.get(f"/readings/{reading}/candidates?least={least}")
+        rows = zip(found["onset_s"], found["offset_s"], found["pitch"], found["confidence"], strict=True)
+        counted = [(onset, offset, pitch) for onset, offset, pitch, sure in rows if sure >= least]
+        part = app.send("POST", "/parts", {"reading": reading, "least_confidence": least})["part"]
+        notes = [(n["onset_s"], n["offset_s"], n["pitch"]) for n in app.get(f"/parts/{part}/notes")]
+        np.testing.assert_allclose(sorted(counted), sorted(notes), atol=1e-4)
+        shown.append({(onset, pitch): offset for onset, offset, pitch in counted})
+    low, high = shown
+    assert any(low.get(key, end) < end for key, end in high.items())
 
 
 def test_what_is_expected_to_be_wrong_of_a_take_is_told_until_a_hand_has_kept_it(app: App) -> None:

@@ -493,7 +493,7 @@ export interface paths {
         };
         /**
          * Get Candidates
-         * @description All candidates for the limits given.
+         * @description All candidates for the limits given, as they are accepted; without a doubt limit at the best one.
          */
         get: operations["get_candidates_api_folios__folio_id__readings__reading_id__candidates_get"];
         put?: never;
@@ -4968,6 +4968,7 @@ export interface operations {
             query?: {
                 split?: number;
                 shortest_s?: number;
+                least?: number | null;
             };
             header?: never;
             path: {

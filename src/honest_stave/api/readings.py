@@ -145,11 +145,18 @@ def ask_batch(studio: Opened, folio_id: str, body: AskBatch) -> BatchQueued:
 # Thousands of candidates leave without being checked: they come from the engine as they are.
 @router.get("/{reading_id}/candidates", response_model=Candidates)
 def get_candidates(
-    studio: Opened, folio_id: str, reading_id: str, split: float = 0.5, shortest_s: float = 0.05
+    studio: Opened,
+    folio_id: str,
+    reading_id: str,
+    split: float = 0.5,
+    shortest_s: float = 0.05,
+    least: float | None = None,
 ) -> JSONResponse:
-    """All candidates for the limits given."""
-    found = readings.candidates(studio, folio_id, reading_id, FormSettings(split, shortest_s))
-    return JSONResponse({**readings.columns(found), "limits": readings.expected_at_limits(found)})
+    """All candidates for the limits given, as they are accepted; without a doubt limit at the best one."""
+    form = FormSettings(split, shortest_s)
+    best = readings.best_of(studio, folio_id, reading_id, form)
+    found = readings.candidates(studio, folio_id, reading_id, form, best if least is None else least)
+    return JSONResponse({**readings.columns(found), "limits": readings.expected_at_limits(found) | {"best": best}})
 
 
 @router.get("/{reading_id}/line", response_class=Response, responses=BINARY)
@@ -172,8 +179,8 @@ def compare(
 ) -> list[Difference]:
     """Where another reading differs from this one."""
     form = FormSettings(split, shortest_s)
-    first = readings.candidates(studio, folio_id, reading_id, form)
-    second = readings.candidates(studio, folio_id, other, form)
+    first = readings.candidates(studio, folio_id, reading_id, form, least)
+    second = readings.candidates(studio, folio_id, other, form, least)
     found = readings.differences(first, second, least)
     return [Difference(time_s=t, what=w, first=i, second=j) for t, w, i, j in found]
 

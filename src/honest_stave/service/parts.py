@@ -12,7 +12,6 @@ from honest_stave.core.part.accept import note_of, renew
 from honest_stave.core.part.events import Sounding, heard_parts, sounding_notes
 from honest_stave.core.part.handing_on import expected_wrong
 from honest_stave.core.part.notes import MOST_NOTES, Note, Part
-from honest_stave.core.pitch.limits import limit_of
 from honest_stave.core.pitch.reading import FormSettings
 from honest_stave.core.sound.instruments import instrument_names
 from honest_stave.core.words import free_name, how_many
@@ -77,7 +76,7 @@ def accept(
         BadInput: the limit leaves no candidate.
     """
     row = readings.row(studio, folio_id, reading_id)
-    least = limit_of(readings.opened(studio, folio_id, reading_id), form) if least is None else least
+    least = readings.best_of(studio, folio_id, reading_id, form) if least is None else least
     with studio.database.session() as session:
         take_name = history.entities(session, folio_id, "take").get(row.take_id, {}).get("name", "Take")
         taken = {body["name"] for body in history.entities(session, folio_id, "part").values()}
@@ -221,7 +220,7 @@ def take_candidates(
     part = part_of(studio, folio_id, part_id)
     reading = readings.opened(studio, folio_id, reading_id)
     wanted = np.array(onsets_s)
-    every = readings.candidates(studio, folio_id, reading_id, form)
+    every = readings.candidates(studio, folio_id, reading_id, form, part.least_confidence)
     # Moments were rounded on their way to the browser and back.
     found = [c for c in every if np.any(np.abs(wanted - c.onset_s) < SAME_MOMENT_S)]
     if not found:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from honest_stave.core.errors import BadInput, NotFound
 from honest_stave.core.pitch.dying import DYING_SHARE
 from honest_stave.core.pitch.forming import form_candidates
-from honest_stave.core.pitch.limits import best_limit, expected
+from honest_stave.core.pitch.limits import expected, limit_of
 from honest_stave.core.pitch.pitch_line import HOP_S
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, Candidate, FormSettings, NotesReading
 from honest_stave.service import takes
@@ -156,15 +156,18 @@ def candidates(
     return form_candidates(opened(studio, folio_id, reading_id), form, least)
 
 
+def best_of(studio: Studio, folio_id: str, reading_id: str, form: FormSettings) -> float:
+    """The doubt limit at which most is expected to be right."""
+    return limit_of(opened(studio, folio_id, reading_id), form)
+
+
 def expected_at_limits(found: tuple[Candidate, ...]) -> dict[str, Any]:
-    """Candidates counted, wrong and missed to be expected at every hundredth of the doubt limit, and the best."""
-    sure = np.array([c.confidence for c in found])
-    said = expected(sure)
+    """Candidates counted, wrong and missed to be expected at every hundredth of the doubt limit."""
+    said = expected(np.array([c.confidence for c in found]))
     return {
         "counted": said.counted.tolist(),
         "wrong": np.round(said.wrong, 2).tolist(),
         "missed": np.round(said.missed, 2).tolist(),
-        "best": best_limit(sure),
     }
 
 

@@ -7,9 +7,11 @@ import { useFolio } from './folio'
 import { measuredLine, type MeasuredLine } from './measuredLine'
 import { useNotices } from './notices'
 import { oneAtATime } from './oneAtATime'
-import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates } from './strokes' // prettier-ignore
+import { candidateId, countCounted, emptyStrokes, LEFT_OUT, PartStrokes, rowsInDoubt, sameCandidates, strokesOfCandidates } from './strokes' // prettier-ignore
 
 type Candidates = Schemas['Candidates']
+/** A limit that has not moved for so long rests. */
+const RESTS_MS = 250
 
 export const useNotes = defineStore('notes', () => {
   const folio = useFolio()
@@ -31,6 +33,9 @@ export const useNotes = defineStore('notes', () => {
   const clipboard = ref<string[]>([])
   let loadedLine = ''
   let committing = false
+  /** Of which reading the candidates are, and at which limit they were formed. */
+  let formed = { reading: '', least: 0 }
+  let settling: ReturnType<typeof setTimeout> | undefined
   /** What the folio said of the part's notes when these came. */
   let loadedNotes: unknown = null
 
@@ -69,14 +74,20 @@ export const useNotes = defineStore('notes', () => {
       candidates.value = null
       return
     }
-    const query = { split: split.value, shortest_s: shortest.value }
+    // What counts cuts what sounds before it. A part has its limit; that of a reading is at first the best one.
+    const known = part.value || formed.reading === asked
+    const query = { split: split.value, shortest_s: shortest.value, least: known ? least.value : undefined }
     const found = await told(
       client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
         params: { path: { ...folio.path, reading_id: asked }, query },
       }),
     )
-    const wanted = split.value === query.split && shortest.value === query.shortest_s
-    if (readingId.value === asked && wanted) candidates.value = found
+    const moved = split.value !== query.split || shortest.value !== query.shortest_s
+    if (readingId.value !== asked || moved || least.value !== (query.least ?? least.value)) return
+    if (candidates.value && formed.reading === asked)
+      selection.value = new Set(sameCandidates(selection.value, candidates.value, found))
+    formed = { reading: asked, least: query.least ?? found.limits.best }
+    candidates.value = found
   }
 
   async function loadLine() {
@@ -120,6 +131,7 @@ export const useNotes = defineStore('notes', () => {
     takeId.value = found?.take ?? takeId.value
     partId.value = ''
     readingId.value = id
+    formed = { reading: '', least: 0 }
     selection.value = new Set()
     other.value = null
     differences.value = []
@@ -199,6 +211,12 @@ export const useNotes = defineStore('notes', () => {
     },
   )
   watch([split, shortest], () => void loadCandidates().catch(notices.tellProblem))
+  // While the limit is moved what counts is told at once; where notes end by it, when it rests.
+  watch(least, () => {
+    clearTimeout(settling)
+    if (formed.least !== least.value)
+      settling = setTimeout(() => void loadCandidates().catch(notices.tellProblem), RESTS_MS)
+  })
 
   function select(ids: Iterable<string>, add = false) {
     selection.value = new Set(add ? [...selection.value, ...ids] : ids)
@@ -355,7 +373,7 @@ export const useNotes = defineStore('notes', () => {
       return
     }
     const asked = readingId.value
-    const query = { split: split.value, shortest_s: shortest.value }
+    const query = { split: split.value, shortest_s: shortest.value, least: least.value }
     try {
       const found = await told(
         client.GET('/api/folios/{folio_id}/readings/{reading_id}/candidates', {
@@ -368,7 +386,7 @@ export const useNotes = defineStore('notes', () => {
         client.GET('/api/folios/{folio_id}/readings/{reading_id}/differences', {
           params: {
             path: { ...folio.path, reading_id: asked },
-            query: { other: id, least: least.value, ...query },
+            query: { other: id, ...query },
           },
         }),
       )

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { NoteBody } from './client'
-import { DOUBTFUL, INK, inView, LEFT_OUT, PartStrokes, rowsInDoubt, strokesOfCandidates, strokesOfPart } from './strokes' // prettier-ignore
+import { DOUBTFUL, INK, inView, LEFT_OUT, PartStrokes, rowsInDoubt, sameCandidates, strokesOfCandidates, strokesOfPart } from './strokes' // prettier-ignore
 
 const at = (least: number) => ({ least, sure: 0.8 })
 const found = {
@@ -24,6 +24,11 @@ describe('strokes', () => {
     const strokes = strokesOfCandidates(found, at(0.5))
     expect(inView(strokes, 3, 3.5)).toEqual([0, 3])
     expect(inView(strokes, 10, 11)).toEqual([3, 3])
+  })
+  it('knows candidates again that were formed anew', () => {
+    const fewer = { ...found, onset_s: [2, 1], pitch: [62, 61] }
+    const ids = ['candidate 0', 'candidate 1', 'candidate 2', 'a note']
+    expect(sameCandidates(ids, found, fewer)).toEqual(['candidate 0', 'candidate 1', 'a note'])
   })
 })
 

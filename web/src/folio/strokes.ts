@@ -86,6 +86,20 @@ function putCandidate(
   s.kind[at] = kindOf(found.confidence[i], limits)
 }
 
+/** Ids of candidates as they were formed before, as the same ones have them now; other ids stay. */
+export function sameCandidates(
+  ids: Iterable<string>,
+  before: Schemas['Candidates'],
+  now: Schemas['Candidates'],
+) {
+  const place = new Map(now.onset_s.map((onset, i) => [`${onset} ${now.pitch[i]}`, i]))
+  const idNow = new Map(
+    before.onset_s.map((onset, i) => [candidateId(i), place.get(`${onset} ${before.pitch[i]}`)] as const),
+  )
+  const found = [...ids].map((id) => (idNow.has(id) ? idNow.get(id) : id))
+  return found.filter((id) => id !== undefined).map((id) => (typeof id === 'number' ? candidateId(id) : id))
+}
+
 export function candidateId(index: number): string {
   return `candidate ${index}`
 }
