@@ -41,6 +41,8 @@ SINGLE: Programs = (
     ((72, 73, 74, 75, 76, 77, 78, 79), 60, 96), ((80, 81, 82, 84, 87), 40, 90), ((16, 18, 19, 21, 22), 43, 86),
     ((48, 49), 45, 86),
 )  # fmt: skip
+# Lines of other programs lie in this range.
+USUAL_RANGE = (40, 86)
 # Clips from this seed on are sung: one voice with wide vibrato, scoops and slides.
 FIRST_SUNG_SEED = 80_000
 # Clips of these seeds are played on keys, as pianists play.
@@ -113,19 +115,29 @@ def _kind(random: np.random.Generator) -> str:
 
 
 def make_clip(
-    seed: int, pieces: list[list[list[float]]], *, tuning: bool = False, font: str = sampled.TUNING_FONT
+    seed: int,
+    pieces: list[list[list[float]]],
+    *,
+    tuning: bool = False,
+    font: str = sampled.TUNING_FONT,
+    line_of: int | None = None,
 ) -> Clip:
-    """The clip of a seed; for ``tuning`` it is played by a soundfont that is in no training."""
+    """The clip of a seed; for ``tuning`` it is played by a soundfont that is in no training.
+
+    With ``line_of`` it is a line of that program.
+    """
     random = np.random.default_rng([CHANCE, int(tuning), seed])
     kind = _kind(random)
     sung = seed >= FIRST_SUNG_SEED
     pianist = seed in PIANIST_SEEDS
-    kind = "one" if sung else "keys" if pianist else kind
+    kind = "one" if sung or line_of is not None else "keys" if pianist else kind
     synthetic = not tuning and not sung and random.random() < (0.12 if kind in ("one", "keys") else 0.3)
     font = font if tuning else str(random.choice(sampled.TRAINED_FONTS))
     groups = SINGLE if kind == "one" else FAMILIES[kind]
     if sung:
         groups = tuple(g for g in SINGLE if g[0][0] in SUNG)
+    if line_of is not None:
+        groups = (((line_of,), *next((g[1:] for g in SINGLE if line_of in g[0]), USUAL_RANGE)),)
     group, low, high = groups[int(random.integers(len(groups)))]
     programs = [int(random.choice(group))]
     pedal: tuple[tuple[float, float], ...] = ()
