@@ -1,3 +1,3 @@
 """Honest Stave turns recorded lines into MIDI that is proven to be what was heard."""
 
-__version__ = "0.37.0"
+__version__ = "0.38.0"
