@@ -35,16 +35,23 @@ const visible = computed({
     if (!open) openDialog.value = ''
   },
 })
+/** A dialog that has come is drawn within so many frames, or has nothing to type in. */
+const FRAMES = 60
+const FIELDS = ':is(input:not([type=checkbox], [type=radio]), select, textarea):enabled'
+
 /** Whoever opens a dialog by its key goes on typing in it. */
 async function focusFirst() {
+  const asked = openDialog.value
   await shown.value?.load()
   await nextTick()
-  const first = document.querySelector<HTMLElement>(
-    '.paper-dialog .p-dialog-content :is(input:not([type=checkbox], [type=radio]), select, textarea):enabled',
-  )
-  // The dialog gives the focus away itself once it has come in.
-  first?.setAttribute('autofocus', '')
-  first?.focus()
+  for (let frame = 0; frame < FRAMES && openDialog.value === asked; frame++) {
+    const first = document.querySelector<HTMLElement>(`.paper-dialog .p-dialog-content ${FIELDS}`)
+    // The dialog gives the focus away itself once it has come in.
+    first?.setAttribute('autofocus', '')
+    first?.focus()
+    if (first) return
+    await new Promise(requestAnimationFrame)
+  }
 }
 </script>
 
