@@ -84,6 +84,14 @@ describe('evidence of what is shown', () => {
     await vi.waitFor(() => expect(evidence.findings?.key?.name).toBe('A minor'))
     expect(asked.filter((path) => path.startsWith('/evidence/part'))).toHaveLength(1)
   })
+  it('forgets at once what was found in something else', async () => {
+    const evidence = useEvidence()
+    await useNotes().showPart('p')
+    await vi.waitFor(() => expect(evidence.findings).not.toBeNull())
+    const coming = useNotes().showReading('')
+    expect(evidence.findings).toBeNull()
+    await coming
+  })
   it('asks for the partials of one selected note and forgets them for several', async () => {
     const evidence = useEvidence()
     const notes = useNotes()

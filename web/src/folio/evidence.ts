@@ -36,27 +36,24 @@ export const useEvidence = defineStore('evidence', () => {
     return known.get(url) ?? null
   })
 
-  async function loadFindings() {
+  function askFindings(part_id: string, reading_id: string) {
     const path = folio.path
-    const limits = { least: notes.least, split: notes.split, shortest_s: notes.shortest }
-    try {
-      if (notes.partId)
-        findings.value = await told(
-          client.GET('/api/folios/{folio_id}/evidence/part/{part_id}', {
-            params: { path: { ...path, part_id: notes.partId } },
-          }),
-        )
-      else if (notes.readingId)
-        findings.value = await told(
-          client.GET('/api/folios/{folio_id}/evidence/reading/{reading_id}', {
-            params: { path: { ...path, reading_id: notes.readingId }, query: limits },
-          }),
-        )
-      else findings.value = null
-    } catch {
-      // The part may be gone by now; what is shown next asks again.
-      findings.value = null
-    }
+    const query = { least: notes.least, split: notes.split, shortest_s: notes.shortest }
+    if (part_id)
+      return client.GET('/api/folios/{folio_id}/evidence/part/{part_id}', {
+        params: { path: { ...path, part_id } },
+      })
+    return client.GET('/api/folios/{folio_id}/evidence/reading/{reading_id}', {
+      params: { path: { ...path, reading_id }, query },
+    })
+  }
+
+  async function loadFindings() {
+    const [part, reading] = [notes.partId, notes.readingId]
+    if (!part && !reading) return
+    // The part may be gone by now; what is shown next asks again.
+    const found = await told(askFindings(part, reading)).catch(() => null)
+    if (notes.partId === part && notes.readingId === reading) findings.value = found
   }
 
   async function loadPartials() {
@@ -93,6 +90,8 @@ export const useEvidence = defineStore('evidence', () => {
     },
     { immediate: true },
   )
+  // What was found in something else says nothing of this.
+  watch([() => notes.partId, () => notes.readingId], () => (findings.value = null), { flush: 'sync' })
   watch([() => notes.focus, () => notes.selectedIndices.length], () => void loadPartials())
 
   /** Gives the selection a part of its own and shows it. */
