@@ -23,9 +23,14 @@ export function couldHold(seems: Schemas['Seems']): { name: Kind; share: number 
   return next && next.share >= LEAST_SHARE ? { name: next.kind, share: next.share } : null
 }
 
+/** Whether overtones sound over its pitches for long enough to be told. */
+export function hasStops(seems: Schemas['Seems']): boolean {
+  return seems.overtones >= LEAST_SHARE
+}
+
 /** What a reading of notes will be bad at. */
 export function limitsOf(seems: Schemas['Seems']): string {
-  return seems.name === 'one' && seems.overtones ? STOPS : LIMITS_OF[seems.name]
+  return seems.name === 'one' && hasStops(seems) ? STOPS : LIMITS_OF[seems.name]
 }
 
 const STOPS =

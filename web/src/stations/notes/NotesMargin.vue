@@ -7,7 +7,7 @@ import { useNotes } from '../../folio/notes'
 import { LEFT_OUT } from '../../folio/strokes'
 import ActButton from '../../ui/ActButton.vue'
 import { clock, decibels, isShown, plural, signed } from '../../ui/format'
-import { couldHold, HOLDS_SHORT } from '../../ui/kinds'
+import { couldHold, hasStops, HOLDS_SHORT } from '../../ui/kinds'
 import CentsCurve from './CentsCurve.vue'
 import NotePartials from './NotePartials.vue'
 import TextureFindings from './TextureFindings.vue'
@@ -173,7 +173,7 @@ const sum = computed(() => {
           <span>two pitches or more</span>
           <span>{{ Math.round(100 * seems.overlapping) }} % of its sound</span>
         </div>
-        <div v-if="seems.overtones" class="finding">
+        <div v-if="hasStops(seems)" class="finding">
           <span>one pitch with its overtones</span>
           <span>{{ Math.round(100 * seems.overtones) }} % of its sound</span>
         </div>
