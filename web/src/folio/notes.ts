@@ -88,6 +88,8 @@ export const useNotes = defineStore('notes', () => {
       selection.value = new Set(sameCandidates(selection.value, candidates.value, found))
     formed = { reading: asked, least: query.least ?? found.limits.best }
     candidates.value = found
+    // What differs is told by places among the candidates, which may be others now.
+    if (other.value) await compareWith(other.value.id)
   }
 
   async function loadLine() {
