@@ -31,6 +31,22 @@ def ends_of(strikes: Strikes, voices: str, counted: NDArray[np.bool_]) -> NDArra
     return np.maximum(np.minimum(strikes.end_s, cut_s), strikes.onset_s + SHORTEST_NOTE_S)
 
 
+def kept_strikes(
+    reading: NotesReading, settings: FormSettings, least: float = DEFAULT_LEAST_CONFIDENCE
+) -> tuple[NDArray[np.int64], NDArray[np.float64], Strikes, NDArray[np.float64]]:
+    """Which strikes are candidates, how sure all are, the strikes as the pedal holds them, and their ends (s).
+
+    Args:
+        reading, settings, least: as for ``form_candidates``.
+    """
+    strikes = reading.strikes
+    if reading.pedal:
+        strikes = replace(strikes, end_s=held_by_pedal(strikes.onset_s, strikes.end_s, reading.pedal))
+    sure = confidence(reading.score + SPLIT_LOG_ODDS * (2 * settings.split - 1) * reading.continuing)
+    end_s = ends_of(strikes, reading.voices, sure >= least)
+    return np.flatnonzero(end_s - strikes.onset_s >= settings.shortest_s), sure, strikes, end_s
+
+
 def form_candidates(
     reading: NotesReading, settings: FormSettings, least: float = DEFAULT_LEAST_CONFIDENCE
 ) -> tuple[Candidate, ...]:
@@ -41,12 +57,7 @@ def form_candidates(
         settings: readiness to split, shortest note.
         least: candidates this sure cut the ones before them.
     """
-    strikes = reading.strikes
-    if reading.pedal:
-        strikes = replace(strikes, end_s=held_by_pedal(strikes.onset_s, strikes.end_s, reading.pedal))
-    sure = confidence(reading.score + SPLIT_LOG_ODDS * (2 * settings.split - 1) * reading.continuing)
-    end_s = ends_of(strikes, reading.voices, sure >= least)
-    kept = np.flatnonzero(end_s - strikes.onset_s >= settings.shortest_s)
+    kept, sure, strikes, end_s = kept_strikes(reading, settings, least)
     centre = 100 * (reading.centre - strikes.pitch) - reading.tuning_cents
     centre = np.where(np.isnan(centre), 0.0, centre)
     cut = end_s < strikes.end_s - 0.05

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from honest_stave.core.pitch.forming import form_candidates
+from honest_stave.core.pitch.forming import kept_strikes
 from honest_stave.core.pitch.reading import DEFAULT_LEAST_CONFIDENCE, FormSettings, NotesReading
 
 # Limits in hundredths, 0 to 1.
@@ -64,4 +64,5 @@ def best_limit(confidence: NDArray[np.float64]) -> float:
 
 def limit_of(reading: NotesReading, form: FormSettings) -> float:
     """The limit at which the F1 to be expected of a reading is the best, as its candidates are formed by default."""
-    return best_limit(np.array([c.confidence for c in form_candidates(reading, form)]))
+    kept, sure, *_ = kept_strikes(reading, form)
+    return best_limit(sure[kept])
